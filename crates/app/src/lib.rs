@@ -1,0 +1,3 @@
+//! The program `rhizograph`: the command line, the server, the store.
+
+pub mod prepare;

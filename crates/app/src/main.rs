@@ -1,0 +1,65 @@
+//! The command line of `rhizograph`.
+
+use clap::{Parser, Subcommand};
+use rhizograph_app::prepare::{Until, prepare};
+use rhizograph_core::recipe::Recipes;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// Makes inked animation drawings ready for colour.
+#[derive(Parser)]
+#[command(name = "rhizograph", version)]
+struct Arguments {
+    #[command(subcommand)]
+    what: What,
+}
+
+#[derive(Subcommand)]
+enum What {
+    /// Prepares pictures without a server: ink, lines, regions and a report for each.
+    Prepare {
+        /// PNG, JPEG, TIFF or SVG files.
+        #[arg(required = true)]
+        inputs: Vec<PathBuf>,
+        /// The folder the results are written to.
+        #[arg(long)]
+        out: PathBuf,
+        /// Settings as JSON, as the server saves them.
+        #[arg(long)]
+        recipe: Option<PathBuf>,
+        /// The last step to do.
+        #[arg(long, value_enum, default_value = "paint")]
+        until: Until,
+        /// How many pictures at a time.
+        #[arg(long)]
+        jobs: Option<usize>,
+    },
+}
+
+fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
+    let Some(path) = path else { return Ok(Recipes::default()) };
+    let text = std::fs::read_to_string(path).map_err(|e| format!("{}: {e}", path.display()))?;
+    let recipes: Recipes = serde_json::from_str(&text).map_err(|e| format!("{}: {e}", path.display()))?;
+    recipes.check().map_err(|e| format!("{}: {e}", path.display()))?;
+    Ok(recipes)
+}
+
+fn main() -> ExitCode {
+    match Arguments::parse().what {
+        What::Prepare { inputs, out, recipe, until, jobs } => {
+            let recipes = match read_recipe(recipe.as_ref()) {
+                Ok(r) => r,
+                Err(e) => {
+                    eprintln!("rhizograph: {e}");
+                    return ExitCode::from(2);
+                }
+            };
+            let mut failed = false;
+            for error in prepare(&inputs, &out, &recipes, until, jobs).into_iter().filter_map(Result::err) {
+                eprintln!("rhizograph: {error}");
+                failed = true;
+            }
+            ExitCode::from(u8::from(failed))
+        }
+    }
+}

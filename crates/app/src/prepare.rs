@@ -1,0 +1,190 @@
+//! `rhizograph prepare`: from pictures to ink, lines, regions and a report, without a server or a database.
+
+use rayon::prelude::*;
+use rhizograph_core::command::{close, cut_all};
+use rhizograph_core::ink::Ink;
+use rhizograph_core::join::Tail;
+use rhizograph_core::lift;
+use rhizograph_core::recipe::{CloseWith, Recipes};
+use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::trace::trace;
+use rhizograph_formats::{Input, drawing_json, raster_out, read, svg_out};
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// The last step that is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, clap::ValueEnum)]
+pub enum Until {
+    Lift,
+    Weight,
+    Trace,
+    Join,
+    Paint,
+}
+
+/// The resolution of a picture that does not tell one.
+pub const USUAL_DPI: f64 = 300.0;
+
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    #[error("{path}: {reason}")]
+    Read { path: PathBuf, reason: std::io::Error },
+    #[error("{path}: {reason}")]
+    Format { path: PathBuf, reason: rhizograph_formats::Error },
+    #[error("{path}: {reason}")]
+    Core { path: PathBuf, reason: rhizograph_core::Error },
+    #[error("{path}: could not be written: {reason}")]
+    Write { path: PathBuf, reason: std::io::Error },
+    #[error("{0}: another input has the same name; its results would be overwritten")]
+    SameName(PathBuf),
+}
+
+struct Clock {
+    steps: Vec<Value>,
+    last: Instant,
+}
+
+impl Clock {
+    fn step(&mut self, name: &str) {
+        self.steps.push(json!({ "step": name, "ms": (self.last.elapsed().as_secs_f64() * 1e5).round() / 100.0 }));
+        self.last = Instant::now();
+    }
+}
+
+/// Settles everything that is sure, once: gaps closed, tails cut. Gives the sheet after it and the tails that went.
+pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
+    let mut after = sheet.clone();
+    let with = sheet.recipes.join.close_with;
+    let sure = |at, kind| scene.findings.iter().any(|f| f.kind == kind && f.at == at && f.sure && !f.left);
+    scene.gaps.iter().filter(|g| sure(g.from, rhizograph_core::finding::Kind::Gap)).for_each(|g| close(&mut after, g, with));
+    let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(t.at, rhizograph_core::finding::Kind::Tail)).collect();
+    cut_all(&mut after, scene, &tails);
+    (after, tails.into_iter().cloned().collect())
+}
+
+/// Prepares one picture: all results are written beside each other into `out`.
+fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<(), Error> {
+    let bytes = std::fs::read(path).map_err(|reason| Error::Read { path: path.to_owned(), reason })?;
+    let format = |reason| Error::Format { path: path.to_owned(), reason };
+    let core = |reason| Error::Core { path: path.to_owned(), reason };
+    let input = read(&bytes).map_err(format)?;
+    let mut clock = Clock { steps: Vec::new(), last: Instant::now() };
+    let (mut sheet, lifted, vector) = match input {
+        Input::Raster(raster) => {
+            let dpi = raster.dpi.unwrap_or(USUAL_DPI);
+            let coverage = lift::cover(&raster.rgb, &recipes.lift).map_err(core)?;
+            let (ink, _) = lift::develop(&coverage, &recipes.lift, dpi).map_err(core)?;
+            (Sheet::new(raster.rgb.width, raster.rgb.height, dpi), ink, false)
+        }
+        Input::Vector(v) => {
+            let ink = Scene::ink_of_lines(&v.lines, v.width, v.height, recipes.lift.ink_colour);
+            let mut sheet = Sheet::new(v.width, v.height, USUAL_DPI);
+            sheet.next_id = v.lines.len() as u64 + 1;
+            sheet.lines = v.lines;
+            sheet.traced = true;
+            (sheet, ink, true)
+        }
+    };
+    sheet.recipes = recipes.clone();
+    clock.step("lift");
+    let mut results = Results { scene: None, before: None, cut: Vec::new() };
+    if until >= Until::Trace && !vector {
+        sheet.lines = trace(&lifted, &recipes.trace, sheet.dpi, 1);
+        sheet.next_id = sheet.lines.len() as u64 + 1;
+        sheet.traced = true;
+        clock.step("trace");
+    }
+    if until >= Until::Join {
+        let scene = Scene::of(&sheet, &lifted);
+        let (after, cut) = settle_sure(&sheet, &scene);
+        sheet = after;
+        results.before = Some(scene);
+        results.cut = cut;
+        clock.step("join");
+        results.scene = Some(Scene::of(&sheet, &lifted));
+        clock.step("regions");
+    }
+    write_all(path, out, &sheet, &lifted, &results, &clock.steps, until)
+}
+
+struct Results {
+    before: Option<Scene>,
+    scene: Option<Scene>,
+    cut: Vec<Tail>,
+}
+
+fn write_all(path: &Path, out: &Path, sheet: &Sheet, lifted: &Ink, results: &Results, steps: &[Value], until: Until) -> Result<(), Error> {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let write = |suffix: &str, bytes: &[u8]| {
+        let to = out.join(format!("{stem}.{suffix}"));
+        std::fs::write(&to, bytes).map_err(|reason| Error::Write { path: to, reason })
+    };
+    let format = |reason| Error::Format { path: path.to_owned(), reason };
+    let ink = results.scene.as_ref().map_or(lifted, |s| &s.ink);
+    write("ink.png", &raster_out::ink_png(ink, sheet.dpi).map_err(format)?)?;
+    if until >= Until::Trace {
+        let svg = svg_out::drawing_svg(&sheet.lines, &[], ink.colour, sheet.width, sheet.height, sheet.dpi);
+        write("lines.svg", svg.as_bytes())?;
+        write("lines.json", drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi).as_bytes())?;
+    }
+    if let Some(scene) = &results.scene {
+        write("regions.png", &raster_out::labels_png(&scene.regions.labels, sheet.dpi).map_err(format)?)?;
+    }
+    let report = report(sheet, results, steps);
+    write("report.json", serde_json::to_string_pretty(&report).unwrap_or_default().as_bytes())
+}
+
+fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
+    let mut gaps = Vec::new();
+    let mut tails = Vec::new();
+    let mut loose = Vec::new();
+    let mut regions = Vec::new();
+    let name = match sheet.recipes.join.close_with {
+        CloseWith::Bridge => "bridge",
+        CloseWith::Seam => "seam",
+    };
+    let round = |v: f64| (v * 100.0).round() / 100.0;
+    if let Some(before) = &results.before {
+        for g in &before.gaps {
+            let sure = before.findings.iter().any(|f| f.kind == rhizograph_core::finding::Kind::Gap && f.at == g.from && f.sure);
+            gaps.push(json!({
+                "from": g.from, "to": g.to, "length": round(g.length), "confidence": round(g.confidence),
+                "closed_with": sure.then_some(name),
+            }));
+        }
+        for t in &before.tails {
+            tails.push(json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.at == t.at) }));
+        }
+    }
+    if let Some(scene) = &results.scene {
+        for e in scene.network.ends.iter().filter(|e| e.loose) {
+            loose.push(json!({ "x": round(e.p.x), "y": round(e.p.y), "line": sheet.lines[e.line].id }));
+        }
+        for r in &scene.regions.list {
+            regions.push(json!({ "id": r.id, "area": r.area, "bbox": r.bbox }));
+        }
+    }
+    json!({
+        "size": [sheet.width, sheet.height], "dpi": sheet.dpi, "steps": steps,
+        "loose_ends": loose, "gaps": gaps, "tails": tails, "regions": regions,
+    })
+}
+
+/// Prepares all inputs, `jobs` at a time. Gives one result an input, in their order.
+pub fn prepare(inputs: &[PathBuf], out: &Path, recipes: &Recipes, until: Until, jobs: Option<usize>) -> Vec<Result<(), Error>> {
+    if let Err(reason) = std::fs::create_dir_all(out) {
+        let reason = reason.kind();
+        return inputs.iter().map(|_| Err(Error::Write { path: out.to_owned(), reason: reason.into() })).collect();
+    }
+    let run = |i: usize, path: &PathBuf| {
+        if inputs[..i].iter().any(|p| p.file_stem() == path.file_stem()) {
+            return Err(Error::SameName(path.clone()));
+        }
+        prepare_one(path, out, recipes, until)
+    };
+    match jobs {
+        Some(n) if n > 1 => inputs.par_iter().enumerate().with_max_len(inputs.len().div_ceil(n)).map(|(i, p)| run(i, p)).collect(),
+        _ => inputs.iter().enumerate().map(|(i, p)| run(i, p)).collect(),
+    }
+}

@@ -1,0 +1,428 @@
+//! Commands and changes: every edit of a sheet is a command; planning it gives a change, which can be applied, undone
+//! exactly, and stored.
+
+use crate::error::Error;
+use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
+use crate::geom::{Pt, nearest_on_segment, segments_cross};
+use crate::ink::Ink;
+use crate::join::{Gap, Tail, cut_tail, tails_up_to};
+use crate::line::{Form, Line, Made, Spine};
+use crate::paint::Drop;
+use crate::recipe::{CloseWith, Recipes};
+use crate::render::Erasure;
+use crate::sheet::{Scene, Sheet};
+use crate::trace::{fit_curves, trace};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// What somebody asks to be done to a sheet.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case", tag = "do")]
+pub enum Command {
+    /// New settings; lines stay as they are until traced again.
+    Recipes { recipes: Box<Recipes> },
+    /// Traces the lifted ink: all traced lines are made anew, handmade ones stay, joins go.
+    Trace,
+    /// Settles findings by doing what they propose. `with` overrides what gaps are closed with.
+    Settle { ids: Vec<String>, with: Option<CloseWith> },
+    /// Leaves findings knowingly.
+    Leave { ids: Vec<String> },
+    /// Opens findings again that were left.
+    Reopen { ids: Vec<String> },
+    /// Cuts every tail that a stroke passes over.
+    Sweep { path: Vec<Pt> },
+    /// A seam by hand; its ends reach out to the nearest line.
+    Seam { path: Vec<Pt> },
+    /// Takes a bridge, seam or other handmade line away.
+    Remove { line: u64 },
+    /// Fills the regions at these places.
+    Fill { at: Vec<Pt>, swatch: String },
+    /// Fills every region that has no paint.
+    FillEmpties { swatch: String },
+    /// Takes the paint out of the regions at these places.
+    Clear { at: Vec<Pt> },
+}
+
+/// What leaves a list and what enters it, by place; what stays keeps its order.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Patch<T> {
+    removed: Vec<(usize, T)>,
+    added: Vec<(usize, T)>,
+}
+
+impl<T: Clone + PartialEq> Patch<T> {
+    fn between<K: std::hash::Hash + Eq>(before: &[T], after: &[T], key: impl Fn(&T) -> K) -> Patch<T> {
+        let places: std::collections::HashMap<K, usize> = before.iter().enumerate().map(|(i, t)| (key(t), i)).collect();
+        let mut kept_before = vec![false; before.len()];
+        let mut added = Vec::new();
+        let mut next = 0;
+        for (j, t) in after.iter().enumerate() {
+            match places.get(&key(t)) {
+                Some(&i) if i >= next && before[i] == *t => {
+                    kept_before[i] = true;
+                    next = i + 1;
+                }
+                _ => added.push((j, t.clone())),
+            }
+        }
+        let removed = before.iter().enumerate().filter(|(i, _)| !kept_before[*i]).map(|(i, t)| (i, t.clone())).collect();
+        Patch { removed, added }
+    }
+
+    fn apply(&self, list: &mut Vec<T>) -> Result<(), Error> {
+        swap(list, &self.removed, &self.added)
+    }
+
+    fn undo(&self, list: &mut Vec<T>) -> Result<(), Error> {
+        swap(list, &self.added, &self.removed)
+    }
+
+    /// Whether nothing changes.
+    pub fn is_empty(&self) -> bool {
+        self.removed.is_empty() && self.added.is_empty()
+    }
+}
+
+fn swap<T: Clone + PartialEq>(list: &mut Vec<T>, out: &[(usize, T)], new: &[(usize, T)]) -> Result<(), Error> {
+    if out.iter().any(|(i, t)| list.get(*i) != Some(t)) {
+        return Err(Error::Mismatch("what should go is not there"));
+    }
+    let mut gone = out.iter().map(|o| o.0).peekable();
+    let mut rest = list.iter().enumerate().filter(|(i, _)| gone.next_if_eq(i).is_none()).map(|(_, t)| t);
+    let mut made = Vec::with_capacity(list.len() + new.len());
+    for (j, t) in new {
+        while made.len() < *j {
+            made.push(rest.next().ok_or(Error::Mismatch("a place beyond the end"))?.clone());
+        }
+        made.push(t.clone());
+    }
+    made.extend(rest.cloned());
+    *list = made;
+    Ok(())
+}
+
+/// The difference between two states of a sheet, both ways.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Change {
+    /// What was done, in a few words for the undo button.
+    pub label: String,
+    recipes: Option<Box<(Recipes, Recipes)>>,
+    lines: Patch<Line>,
+    erased: Patch<Erasure>,
+    drops: Patch<Drop>,
+    settled: Patch<Settled>,
+    next_id: (u64, u64),
+    traced: (bool, bool),
+}
+
+fn point_key(p: Pt) -> (u64, u64) {
+    (p.x.to_bits(), p.y.to_bits())
+}
+
+impl Change {
+    fn between(before: &Sheet, after: &Sheet, label: String) -> Change {
+        let recipes = (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
+        let tail_key = |e: &Erasure| e.tail.iter().map(|p| p.map(f64::to_bits)).collect::<Vec<_>>();
+        Change {
+            label,
+            recipes,
+            lines: Patch::between(&before.lines, &after.lines, |l| l.id),
+            erased: Patch::between(&before.erased, &after.erased, tail_key),
+            drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
+            settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),
+            next_id: (before.next_id, after.next_id),
+            traced: (before.traced, after.traced),
+        }
+    }
+
+    /// Whether it changes nothing.
+    pub fn is_empty(&self) -> bool {
+        self.recipes.is_none() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
+    }
+
+    /// Whether only settings change, and which: such changes in a row are one step of undo.
+    pub fn only_recipes(&self) -> bool {
+        self.recipes.is_some() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
+    }
+
+    /// The sheet after the change. Errors: it was planned on another state.
+    pub fn apply(&self, sheet: &Sheet) -> Result<Sheet, Error> {
+        let mut s = sheet.clone();
+        self.lines.apply(&mut s.lines)?;
+        self.erased.apply(&mut s.erased)?;
+        self.drops.apply(&mut s.drops)?;
+        self.settled.apply(&mut s.settled)?;
+        if let Some(r) = &self.recipes {
+            s.recipes = r.1.clone();
+        }
+        s.next_id = self.next_id.1;
+        s.traced = self.traced.1;
+        Ok(s)
+    }
+
+    /// The sheet before the change. Errors: it is not in the state the change left.
+    pub fn undo(&self, sheet: &Sheet) -> Result<Sheet, Error> {
+        let mut s = sheet.clone();
+        self.lines.undo(&mut s.lines)?;
+        self.erased.undo(&mut s.erased)?;
+        self.drops.undo(&mut s.drops)?;
+        self.settled.undo(&mut s.settled)?;
+        if let Some(r) = &self.recipes {
+            s.recipes = r.0.clone();
+        }
+        s.next_id = self.next_id.0;
+        s.traced = self.traced.0;
+        Ok(s)
+    }
+}
+
+/// Plans a command: what it would change, without doing it. `lifted` is the sheet's lifted ink, `scene` what was
+/// computed from the sheet over it, `swatches` the ids of the shot's colour model.
+pub fn plan(sheet: &Sheet, command: &Command, lifted: &Ink, scene: &Scene, swatches: &[String]) -> Result<Change, Error> {
+    let mut after = sheet.clone();
+    let label = match command {
+        Command::Recipes { recipes } => {
+            recipes.check()?;
+            after.recipes = (**recipes).clone();
+            "settings".to_owned()
+        }
+        Command::Trace => {
+            let lines = trace(lifted, &sheet.recipes.trace, sheet.dpi, sheet.next_id);
+            after.next_id += lines.len() as u64;
+            let handmade = after.lines.drain(..).filter(|l| l.made == Made::Hand).collect::<Vec<_>>();
+            after.lines = lines;
+            after.lines.extend(handmade);
+            // Cuts and bridges belonged to the lines that are gone.
+            after.erased.clear();
+            after.settled.retain(|s| s.how == Verdict::Left);
+            after.traced = true;
+            "trace".to_owned()
+        }
+        Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
+        Command::Leave { ids } => {
+            for id in ids {
+                let f = finding(scene, id)?;
+                if !f.left {
+                    after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
+                }
+            }
+            counted("left", ids.len(), "finding")
+        }
+        Command::Reopen { ids } => {
+            for id in ids {
+                let f = finding(scene, id)?;
+                after.settled.retain(|s| !(s.kind == f.kind && s.how == Verdict::Left && s.at.dist(f.at) < SAME_PLACE));
+            }
+            counted("opened again", ids.len(), "finding")
+        }
+        Command::Sweep { path } => {
+            on_sheet(sheet, path)?;
+            let all = tails_up_to(&sheet.lines, &scene.network, f64::INFINITY);
+            let hit: Vec<&Tail> = all.iter().filter(|t| sweeps(path, t)).collect();
+            cut_all(&mut after, scene, &hit);
+            counted("swept off", hit.len(), "tail")
+        }
+        Command::Seam { path } => {
+            on_sheet(sheet, path)?;
+            let spine = seam_spine(path, scene)?;
+            after.lines.push(Line {
+                id: after.next_id,
+                form: Form::Seam { spine },
+                made: Made::Hand,
+                swatch: None,
+                opacity: 1.0,
+                group: None,
+            });
+            after.next_id += 1;
+            "seam".to_owned()
+        }
+        Command::Remove { line } => {
+            let at = after.lines.iter().position(|l| l.id == *line).ok_or(Error::NoSuchLine(*line))?;
+            after.lines.remove(at);
+            "removed a line".to_owned()
+        }
+        Command::Fill { at, swatch } => {
+            known(swatches, swatch)?;
+            let mut filled = 0;
+            for &p in at {
+                let region = scene.regions.at(p).ok_or(Error::NoRegion(p.x, p.y))?;
+                let same = |q: Pt| scene.regions.at(q).is_some_and(|r| r.id == region.id);
+                let before: Vec<&Drop> = sheet.drops.iter().filter(|d| same(d.at)).collect();
+                if before.len() == 1 && before[0].swatch == *swatch {
+                    continue;
+                }
+                after.drops.retain(|d| !same(d.at));
+                after.drops.push(Drop { at: region.seed, swatch: swatch.clone() });
+                filled += 1;
+            }
+            counted("filled", filled, "region")
+        }
+        Command::FillEmpties { swatch } => {
+            known(swatches, swatch)?;
+            let filled: Vec<bool> = crate::paint::fills(&scene.regions, &sheet.drops).iter().map(Option::is_some).collect();
+            let empty = scene.regions.list.iter().zip(filled).filter(|(_, f)| !f);
+            let new: Vec<Drop> = empty.map(|(r, _)| Drop { at: r.seed, swatch: swatch.clone() }).collect();
+            let label = counted("filled", new.len(), "empty region");
+            after.drops.extend(new);
+            label
+        }
+        Command::Clear { at } => {
+            for &p in at {
+                let region = scene.regions.at(p).ok_or(Error::NoRegion(p.x, p.y))?;
+                after.drops.retain(|d| scene.regions.at(d.at).is_none_or(|r| r.id != region.id));
+            }
+            counted("cleared", at.len(), "region")
+        }
+    };
+    Ok(Change::between(sheet, &after, label))
+}
+
+fn counted(what: &str, n: usize, thing: &str) -> String {
+    format!("{what} {n} {thing}{}", if n == 1 { "" } else { "s" })
+}
+
+fn known(swatches: &[String], swatch: &str) -> Result<(), Error> {
+    if swatches.iter().any(|s| s == swatch) { Ok(()) } else { Err(Error::NoSuchSwatch(swatch.to_owned())) }
+}
+
+fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
+    let margin = 2000.0;
+    let fits = |p: &&Pt| {
+        (-margin..=sheet.width as f64 + margin).contains(&p.x) && (-margin..=sheet.height as f64 + margin).contains(&p.y)
+    };
+    match path.iter().find(|p| !fits(p)) {
+        Some(p) => Err(Error::OffSheet(p.x, p.y)),
+        None if path.len() < 2 || path.len() > 20_000 => Err(Error::Mismatch("a stroke needs 2 to 20000 points")),
+        None => Ok(()),
+    }
+}
+
+fn finding<'a>(scene: &'a Scene, id: &str) -> Result<&'a Finding, Error> {
+    scene.findings.iter().find(|f| f.id == id).ok_or_else(|| Error::NoSuchFinding(id.to_owned()))
+}
+
+fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWith>) -> Result<String, Error> {
+    let mut tails: Vec<&Tail> = Vec::new();
+    let (mut closed, mut cut) = (0, 0);
+    for id in ids {
+        let f = finding(scene, id)?;
+        match f.kind {
+            Kind::Gap => {
+                let gap = scene.gaps.iter().find(|g| g.from == f.at).ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
+                close(after, gap, with.unwrap_or(after.recipes.join.close_with));
+                closed += 1;
+            }
+            Kind::Tail => {
+                tails.push(scene.tails.iter().find(|t| t.at == f.at && Some(t.tip) == f.to).ok_or_else(|| Error::NoSuchFinding(id.clone()))?);
+                cut += 1;
+            }
+            // These have no one way of being settled: to leave them knowingly is.
+            Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints => {
+                after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
+            }
+        }
+    }
+    cut_all(after, scene, &tails);
+    Ok(match (closed, cut) {
+        (c, 0) if c > 0 => counted("closed", c, "gap"),
+        (0, t) if t > 0 => counted("cut", t, "tail"),
+        _ => counted("settled", ids.len(), "finding"),
+    })
+}
+
+/// Closes a gap with a bridge or a seam of the same path.
+pub fn close(after: &mut Sheet, gap: &Gap, with: CloseWith) {
+    let mut line = Line { id: after.next_id, ..gap.bridge.clone() };
+    if with == CloseWith::Seam
+        && let Form::Centreline { spine, .. } = line.form
+    {
+        line.form = Form::Seam { spine };
+    }
+    after.next_id += 1;
+    after.lines.push(line);
+    let how = if with == CloseWith::Seam { Verdict::Seamed } else { Verdict::Bridged };
+    after.settled.push(Settled { kind: Kind::Gap, at: gap.from, how });
+}
+
+/// Cuts tails; of a line with tails at both ends both.
+pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
+    let mut done: Vec<&Tail> = Vec::new();
+    for &tail in tails {
+        // A line already cut at its other end is cut anew from what is left of it.
+        let id = scene_line_id(after, scene, tail);
+        let Some(place) = id.and_then(|id| after.lines.iter().position(|l| l.id == id)) else { continue };
+        if done.iter().any(|d| d.line == tail.line) {
+            let lines = after.lines.clone();
+            let network = crate::region::network::Network::of(&lines);
+            let again = tails_up_to(&lines, &network, f64::INFINITY);
+            let Some(same) = again.iter().find(|t| t.line == place && t.tip.dist(tail.tip) < 0.01) else { continue };
+            apply_cut(after, place, cut_tail(&lines[place], same, &network), tail);
+        } else {
+            let line = after.lines[place].clone();
+            apply_cut(after, place, cut_tail(&line, tail, &scene.network), tail);
+        }
+        done.push(tail);
+    }
+}
+
+fn scene_line_id(after: &Sheet, scene: &Scene, tail: &Tail) -> Option<u64> {
+    scene.ids.get(tail.line).copied().filter(|id| after.lines.iter().any(|l| l.id == *id))
+}
+
+fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure)>, tail: &Tail) {
+    let Some((left, erasure)) = cut else { return };
+    match left {
+        Some(line) => after.lines[place] = line,
+        None => {
+            after.lines.remove(place);
+        }
+    }
+    after.erased.push(erasure);
+    after.settled.push(Settled { kind: Kind::Tail, at: tail.at, how: Verdict::Cut });
+}
+
+/// Whether a stroke passes over what is seen of a tail.
+fn sweeps(path: &[Pt], tail: &Tail) -> bool {
+    let mut whole: Vec<Pt> = tail.path.iter().map(|p| crate::geom::pt(p[0], p[1])).collect();
+    whole.push(tail.tip);
+    path.windows(2).any(|s| whole.windows(2).any(|t| segments_cross(s[0], s[1], t[0], t[1]).is_some()))
+}
+
+/// How far the end of a seam reaches out for a line, px at least.
+const SEAM_REACH: f64 = 24.0;
+
+/// A smooth seam through a drawn path, its ends carried on to the middle of the nearest line.
+fn seam_spine(path: &[Pt], scene: &Scene) -> Result<Spine, Error> {
+    let mut points: Vec<Pt> = Vec::with_capacity(path.len() + 2);
+    for &p in path {
+        if points.last().is_none_or(|q| q.dist(p) > 0.5) {
+            points.push(p);
+        }
+    }
+    if points.len() < 2 {
+        return Err(Error::Mismatch("a seam needs two different points"));
+    }
+    let reach = |p: Pt| {
+        let mut best: Option<(f64, Pt)> = None;
+        for piece in scene.network.near(p, SEAM_REACH) {
+            let q = piece.a.lerp(piece.b, nearest_on_segment(p, piece.a, piece.b));
+            if p.dist(q) <= SEAM_REACH && best.is_none_or(|b| p.dist(q) < b.0) {
+                best = Some((p.dist(q), q));
+            }
+        }
+        best.map(|b| b.1)
+    };
+    // A little past the line's middle, so that they surely cross.
+    let over = |from: Pt, to: Pt| to + (to - from).unit() * 0.5;
+    if let Some(q) = reach(points[0]) {
+        points.insert(0, over(points[0], q));
+    }
+    let last = points[points.len() - 1];
+    if let Some(q) = reach(last) {
+        points.push(over(last, q));
+    }
+    let n = points.len();
+    let tangents = [(points[1] - points[0]).unit(), (points[n - 2] - points[n - 1]).unit()];
+    let spine = fit_curves(&points, tangents, 1.0).into_iter().map(Pt::snapped).collect();
+    Ok(Spine { points: spine, closed: false })
+}

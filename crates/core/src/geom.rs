@@ -1,0 +1,220 @@
+//! Points and polylines: the few measures everything else is built on.
+
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A place on the sheet, or a direction, in pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[serde(from = "[f64; 2]", into = "[f64; 2]")]
+#[ts(type = "[number, number]")]
+pub struct Pt {
+    pub x: f64,
+    pub y: f64,
+}
+
+impl From<[f64; 2]> for Pt {
+    fn from(a: [f64; 2]) -> Self {
+        Pt { x: a[0], y: a[1] }
+    }
+}
+
+impl From<Pt> for [f64; 2] {
+    fn from(p: Pt) -> Self {
+        [p.x, p.y]
+    }
+}
+
+impl std::ops::Add for Pt {
+    type Output = Pt;
+    fn add(self, o: Pt) -> Pt {
+        pt(self.x + o.x, self.y + o.y)
+    }
+}
+
+impl std::ops::Sub for Pt {
+    type Output = Pt;
+    fn sub(self, o: Pt) -> Pt {
+        pt(self.x - o.x, self.y - o.y)
+    }
+}
+
+impl std::ops::Mul<f64> for Pt {
+    type Output = Pt;
+    fn mul(self, k: f64) -> Pt {
+        pt(self.x * k, self.y * k)
+    }
+}
+
+pub const fn pt(x: f64, y: f64) -> Pt {
+    Pt { x, y }
+}
+
+/// Coordinates that are kept lie on this grid (1/256 px), so that they survive writing and reading exactly.
+pub const GRID: f64 = 256.0;
+
+impl Pt {
+    pub fn dot(self, o: Pt) -> f64 {
+        self.x * o.x + self.y * o.y
+    }
+    pub fn cross(self, o: Pt) -> f64 {
+        self.x * o.y - self.y * o.x
+    }
+    pub fn len(self) -> f64 {
+        self.x.hypot(self.y)
+    }
+    pub fn dist(self, o: Pt) -> f64 {
+        (self - o).len()
+    }
+    /// The direction of length one; zero stays zero.
+    pub fn unit(self) -> Pt {
+        let l = self.len();
+        if l > 1e-12 { self * (1.0 / l) } else { pt(0.0, 0.0) }
+    }
+    /// A quarter turn (from +x to +y).
+    pub fn turned(self) -> Pt {
+        pt(-self.y, self.x)
+    }
+    pub fn lerp(self, o: Pt, t: f64) -> Pt {
+        self + (o - self) * t
+    }
+    /// The nearest point of the fixed grid.
+    pub fn snapped(self) -> Pt {
+        pt((self.x * GRID).round() / GRID, (self.y * GRID).round() / GRID)
+    }
+}
+
+/// The angle between two directions, in radians, 0 to pi.
+pub fn angle_between(a: Pt, b: Pt) -> f64 {
+    a.cross(b).abs().atan2(a.dot(b))
+}
+
+/// The nearest point on segment `a b` to `p`, as a parameter 0 to 1.
+pub fn nearest_on_segment(p: Pt, a: Pt, b: Pt) -> f64 {
+    let d = b - a;
+    let l2 = d.dot(d);
+    if l2 <= 0.0 { 0.0 } else { ((p - a).dot(d) / l2).clamp(0.0, 1.0) }
+}
+
+/// Where two segments cross, as parameters along each, or `None` if they do not (parallel ones never do).
+pub fn segments_cross(a: Pt, b: Pt, c: Pt, d: Pt) -> Option<(f64, f64)> {
+    let (r, s) = (b - a, d - c);
+    let den = r.cross(s);
+    if den == 0.0 {
+        return None;
+    }
+    let t = (c - a).cross(s) / den;
+    let u = (c - a).cross(r) / den;
+    ((0.0..=1.0).contains(&t) && (0.0..=1.0).contains(&u)).then_some((t, u))
+}
+
+/// The direction in which a polyline leaves its first point, averaged over its first `reach` pixels.
+pub fn outward_from(flat: &[Pt], reach: f64) -> Pt {
+    chord(flat.iter(), reach)
+}
+
+/// The direction in which a polyline runs into its last point and beyond, averaged over its last `reach` pixels.
+pub fn outward_at(flat: &[Pt], reach: f64) -> Pt {
+    chord(flat.iter().rev(), reach) * -1.0
+}
+
+fn chord<'a>(mut points: impl Iterator<Item = &'a Pt>, reach: f64) -> Pt {
+    let Some(&start) = points.next() else { return pt(0.0, 0.0) };
+    let mut left = reach;
+    let mut at = start;
+    for &p in points {
+        let step = p.dist(at);
+        if step >= left {
+            at = at.lerp(p, left / step.max(1e-12));
+            break;
+        }
+        left -= step;
+        at = p;
+    }
+    (at - start).unit()
+}
+
+/// Length of a polyline.
+pub fn polyline_len(p: &[Pt]) -> f64 {
+    p.windows(2).map(|w| w[0].dist(w[1])).sum()
+}
+
+/// Signed area of a closed polygon (positive when it turns from +x to +y).
+pub fn polygon_area(p: &[Pt]) -> f64 {
+    let n = p.len();
+    (0..n).map(|i| p[i].cross(p[(i + 1) % n])).sum::<f64>() / 2.0
+}
+
+/// Whether `p` lies in the closed rings by the even-odd rule.
+pub fn inside(p: Pt, rings: &[Vec<Pt>]) -> bool {
+    let mut odd = false;
+    for ring in rings {
+        let n = ring.len();
+        for i in 0..n {
+            let (a, b) = (ring[i], ring[(i + 1) % n]);
+            if (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x) {
+                odd = !odd;
+            }
+        }
+    }
+    odd
+}
+
+/// A box that holds points; empty when nothing was added.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bounds {
+    pub min: Pt,
+    pub max: Pt,
+}
+
+impl Bounds {
+    pub const EMPTY: Bounds =
+        Bounds { min: pt(f64::INFINITY, f64::INFINITY), max: pt(f64::NEG_INFINITY, f64::NEG_INFINITY) };
+
+    pub fn of<'a>(points: impl IntoIterator<Item = &'a Pt>) -> Bounds {
+        let mut b = Bounds::EMPTY;
+        for p in points {
+            b.min = pt(b.min.x.min(p.x), b.min.y.min(p.y));
+            b.max = pt(b.max.x.max(p.x), b.max.y.max(p.y));
+        }
+        b
+    }
+
+    pub fn grown(self, by: f64) -> Bounds {
+        Bounds { min: self.min - pt(by, by), max: self.max + pt(by, by) }
+    }
+
+    /// Columns and rows of a picture that the box touches: x0, y0, x1, y1 with the ends left out.
+    pub fn pixels(self, width: usize, height: usize) -> (usize, usize, usize, usize) {
+        let lo = |v: f64, n: usize| v.floor().clamp(0.0, n as f64) as usize;
+        let hi = |v: f64, n: usize| v.ceil().clamp(0.0, n as f64) as usize;
+        (lo(self.min.x, width), lo(self.min.y, height), hi(self.max.x, width), hi(self.max.y, height))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_point_written_as_text_reads_back_the_same() {
+        let p = pt(1.0 / 3.0, 12345.678).snapped();
+        let text = serde_json::to_string(&p).unwrap();
+        assert_eq!(serde_json::from_str::<Pt>(&text).unwrap(), p);
+        assert!(text.starts_with('['));
+    }
+
+    #[test]
+    fn crossing_segments_meet_and_parallel_ones_do_not() {
+        let (t, u) = segments_cross(pt(0.0, 0.0), pt(4.0, 0.0), pt(1.0, -1.0), pt(1.0, 3.0)).unwrap();
+        assert!((t - 0.25).abs() < 1e-12 && (u - 0.25).abs() < 1e-12);
+        assert!(segments_cross(pt(0.0, 0.0), pt(4.0, 0.0), pt(0.0, 1.0), pt(4.0, 1.0)).is_none());
+    }
+
+    #[test]
+    fn a_hole_is_outside_by_the_even_odd_rule() {
+        let square = |a: f64, b: f64| vec![pt(a, a), pt(b, a), pt(b, b), pt(a, b)];
+        let rings = [square(0.0, 10.0), square(3.0, 7.0)];
+        assert!(inside(pt(1.0, 5.0), &rings));
+        assert!(!inside(pt(5.0, 5.0), &rings));
+    }
+}

@@ -1,0 +1,24 @@
+//! The computation of Rhizograph, in the order of the work: [`lift`] takes the ink off the paper, [`trace`] turns it
+//! into lines, [`join`] finds what leaks or runs past, [`region`] proves what is enclosed, [`paint`] fills it.
+//!
+//! Lengths are pixels of the source, `f64`, y down, pixel centres at half coordinates; `dpi` turns them into mm at the
+//! edge of the system. Nothing in here does I/O, knows a database or an interface.
+
+pub mod command;
+pub mod distance;
+pub mod error;
+pub mod finding;
+pub mod geom;
+pub mod ink;
+pub mod join;
+pub mod lift;
+pub mod line;
+pub mod paint;
+pub mod plane;
+pub mod recipe;
+pub mod region;
+pub mod render;
+pub mod sheet;
+pub mod trace;
+
+pub use error::Error;

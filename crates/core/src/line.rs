@@ -1,0 +1,209 @@
+//! A line and its forms: a centreline with its width along it, the outline of solid ink, or a seam without ink.
+
+use crate::geom::{Pt, polyline_len};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// A chain of cubic Bézier curves: `3 n + 1` points, ends and handles in turn. A closed one ends where it starts.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Spine {
+    pub points: Vec<Pt>,
+    pub closed: bool,
+}
+
+/// How the ink of a centreline ends.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum End {
+    Round,
+    Flat,
+    /// Cut parallel to this direction: the line it was cut at.
+    AlongCutter(Pt),
+}
+
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case", tag = "kind")]
+pub enum Form {
+    /// `width`: places along the spine (0 to 1, by length) and the width there, px, linear between.
+    Centreline { spine: Spine, width: Vec<[f64; 2]>, ends: [End; 2] },
+    Outline { contours: Vec<Spine> },
+    Seam { spine: Spine },
+}
+
+/// Where a line came from: traced ones may be replaced by tracing again, the others are somebody's work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum Made {
+    Traced,
+    /// Traced, then edited (a tail cut off, say).
+    Edited,
+    Bridge,
+    Hand,
+}
+
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Line {
+    #[ts(type = "number")]
+    pub id: u64,
+    #[serde(flatten)]
+    pub form: Form,
+    pub made: Made,
+    /// The swatch that colours it; `None`: the lifted ink's colour.
+    pub swatch: Option<String>,
+    pub opacity: f64,
+    #[ts(type = "number | null")]
+    pub group: Option<u64>,
+}
+
+/// A point of a flattened line and the ink's width there (0 on a seam).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct FlatPoint {
+    pub p: Pt,
+    pub width: f64,
+}
+
+fn cubic_at(c: &[Pt], t: f64) -> Pt {
+    let u = 1.0 - t;
+    c[0] * (u * u * u) + c[1] * (3.0 * u * u * t) + c[2] * (3.0 * u * t * t) + c[3] * (t * t * t)
+}
+
+impl Spine {
+    /// A straight run through points.
+    pub fn through(points: &[Pt], closed: bool) -> Spine {
+        let mut out = vec![points[0].snapped()];
+        for w in points.windows(2) {
+            out.extend([w[0].lerp(w[1], 1.0 / 3.0).snapped(), w[0].lerp(w[1], 2.0 / 3.0).snapped(), w[1].snapped()]);
+        }
+        Spine { points: out, closed }
+    }
+
+    pub fn cubics(&self) -> impl Iterator<Item = &[Pt]> {
+        (0..self.points.len().saturating_sub(1) / 3).map(|i| &self.points[3 * i..3 * i + 4])
+    }
+
+    /// A polyline within `tolerance` px of the curve, holding every joint of the curves exactly.
+    pub fn flatten(&self, tolerance: f64) -> Vec<Pt> {
+        let mut out: Vec<Pt> = self.points.first().copied().into_iter().collect();
+        for c in self.cubics() {
+            // The second differences bound how far the chord of a piece is from the curve.
+            let bend = (c[0] - c[1] * 2.0 + c[2]).len().max((c[1] - c[2] * 2.0 + c[3]).len());
+            let n = (0.75 * bend / tolerance.max(1e-3)).sqrt().ceil().clamp(1.0, 500.0) as usize;
+            out.extend((1..n).map(|i| cubic_at(c, i as f64 / n as f64)));
+            out.push(c[3]);
+        }
+        out
+    }
+}
+
+/// The width at place `s` (0 to 1) of a profile.
+pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
+    let Some(first) = profile.first() else { return 0.0 };
+    let k = profile.partition_point(|k| k[0] <= s);
+    if k == 0 {
+        return first[1];
+    }
+    let a = profile[k - 1];
+    let Some(b) = profile.get(k) else { return a[1] };
+    a[1] + (b[1] - a[1]) * ((s - a[0]) / (b[0] - a[0]).max(1e-12)).clamp(0.0, 1.0)
+}
+
+impl Line {
+    /// The middle path, if the line has one.
+    pub fn spine(&self) -> Option<&Spine> {
+        match &self.form {
+            Form::Centreline { spine, .. } | Form::Seam { spine } => Some(spine),
+            Form::Outline { .. } => None,
+        }
+    }
+
+    pub fn is_seam(&self) -> bool {
+        matches!(self.form, Form::Seam { .. })
+    }
+
+    /// The middle path as points with widths, within `tolerance` px. Empty for an outline.
+    pub fn flat(&self, tolerance: f64) -> Vec<FlatPoint> {
+        let Some(spine) = self.spine() else { return Vec::new() };
+        let points = spine.flatten(tolerance);
+        let total = polyline_len(&points).max(1e-12);
+        let mut s = 0.0;
+        let mut out = Vec::with_capacity(points.len());
+        for (i, &p) in points.iter().enumerate() {
+            if i > 0 {
+                s += p.dist(points[i - 1]);
+            }
+            let width = match &self.form {
+                Form::Centreline { width, .. } => width_at(width, s / total),
+                _ => 0.0,
+            };
+            out.push(FlatPoint { p, width });
+        }
+        out
+    }
+
+    /// The closed rings of an outline, as points. Empty for the other forms.
+    pub fn rings(&self, tolerance: f64) -> Vec<Vec<Pt>> {
+        match &self.form {
+            Form::Outline { contours } => contours
+                .iter()
+                .map(|c| {
+                    let mut ring = c.flatten(tolerance);
+                    ring.pop();
+                    ring
+                })
+                .filter(|r| r.len() >= 3)
+                .collect(),
+            _ => Vec::new(),
+        }
+    }
+}
+
+/// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours
+/// (Douglas and Peucker, "Algorithms for the reduction of the number of points", 1973).
+pub fn thin_profile(profile: &[[f64; 2]], tolerance: f64) -> Vec<[f64; 2]> {
+    let n = profile.len();
+    if n < 3 {
+        return profile.to_vec();
+    }
+    let mut keep = vec![false; n];
+    keep[0] = true;
+    keep[n - 1] = true;
+    let mut todo = vec![(0, n - 1)];
+    while let Some((a, b)) = todo.pop() {
+        let off = |i: usize| {
+            let t = (profile[i][0] - profile[a][0]) / (profile[b][0] - profile[a][0]).max(1e-12);
+            (profile[i][1] - profile[a][1] - (profile[b][1] - profile[a][1]) * t).abs()
+        };
+        if let Some(i) = (a + 1..b).max_by(|&i, &j| off(i).total_cmp(&off(j)))
+            && off(i) > tolerance
+        {
+            keep[i] = true;
+            todo.extend([(a, i), (i, b)]);
+        }
+    }
+    (0..n).filter(|&i| keep[i]).map(|i| profile[i]).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geom::pt;
+
+    #[test]
+    fn a_flattened_curve_stays_within_its_tolerance() {
+        let spine = Spine { points: vec![pt(0.0, 0.0), pt(0.0, 55.2), pt(44.8, 100.0), pt(100.0, 100.0)], closed: false };
+        let flat = spine.flatten(0.05);
+        for w in flat.windows(2) {
+            let m = w[0].lerp(w[1], 0.5);
+            assert!((m.dist(pt(100.0, 0.0)) - 100.0).abs() < 0.05 + 0.03);
+        }
+        assert!(flat.len() < 60);
+    }
+
+    #[test]
+    fn widths_run_straight_between_their_knots() {
+        let profile = [[0.0, 2.0], [0.5, 6.0], [1.0, 6.0]];
+        assert_eq!(width_at(&profile, 0.25), 4.0);
+        assert_eq!(width_at(&profile, 0.9), 6.0);
+        assert_eq!(thin_profile(&[[0.0, 2.0], [0.2, 3.0], [0.4, 4.0], [1.0, 7.0]], 0.1), vec![[0.0, 2.0], [1.0, 7.0]]);
+    }
+}

@@ -1,0 +1,210 @@
+//! A station's settings, saved with the drawing and copyable to the shot. Every number has a range; what lies outside
+//! is refused with its name.
+
+use crate::error::Error;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// The settings of all stations for one drawing.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+#[serde(default, deny_unknown_fields)]
+pub struct Recipes {
+    pub lift: LiftRecipe,
+    pub trace: TraceRecipe,
+    pub join: JoinRecipe,
+    pub paint: PaintRecipe,
+}
+
+/// Which of ink and paper is the darker one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum Polarity {
+    /// The sheet decides: what is at the border and most of the middle is paper.
+    #[default]
+    Auto,
+    DarkInk,
+    LightInk,
+}
+
+/// How the edge of the ink falls off.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum Edge {
+    /// Each pixel is ink or not.
+    Crisp,
+    /// One pixel of fall-off.
+    #[default]
+    Soft1,
+    /// The fall-off of the scan, every line brought to full ink at its middle.
+    Soft2,
+    /// The coverage as measured: light pressure stays light.
+    Soft3,
+}
+
+/// The three settings on the histogram, as shares of ink coverage (0 paper, 1 full ink).
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct Points {
+    /// From here on it is full ink.
+    pub ink: f64,
+    /// Where the edge of a broad line stands between paper and ink.
+    pub mid: f64,
+    /// A line whose own height stays below this is paper.
+    pub paper: f64,
+}
+
+/// What the Lift station is to do.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default, deny_unknown_fields)]
+pub struct LiftRecipe {
+    /// Pencil colours that vanish, as they look on this paper, sRGB. `None`: those the program finds by itself.
+    pub drop_out: Option<Vec<[u8; 3]>>,
+    /// How far in hue a colour may be from a sample to be dropped, in degrees, 0 to 90.
+    pub reach: f64,
+    /// How gently the catch ends beyond the reach, in degrees, 0 to 60.
+    pub softness: f64,
+    /// How much of the light's unevenness is taken out, 0 to 1.
+    pub even_light: f64,
+    /// `None`: automatic for this drawing.
+    pub points: Option<Points>,
+    /// Ink bits smaller than this go, in mm², 0 to 4.
+    pub specks: f64,
+    /// Holes in ink smaller than this are filled, in mm², 0 to 4.
+    pub pinholes: f64,
+    pub edge: Edge,
+    pub polarity: Polarity,
+    /// The colour the lifted ink gets, sRGB.
+    pub ink_colour: [u8; 3],
+}
+
+impl Default for LiftRecipe {
+    fn default() -> Self {
+        Self {
+            drop_out: None,
+            reach: 40.0,
+            softness: 20.0,
+            even_light: 1.0,
+            points: None,
+            specks: 0.12,
+            pinholes: 0.03,
+            edge: Edge::Soft1,
+            polarity: Polarity::Auto,
+            ink_colour: [20, 19, 17],
+        }
+    }
+}
+
+/// How lines are made of the lifted ink.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default, deny_unknown_fields)]
+pub struct TraceRecipe {
+    /// Ink broader than this becomes a solid shape, in mm, 0.2 to 20.
+    pub widest_line: f64,
+    /// How far a fitted curve may be from the middle that was measured, in pixels, 0.05 to 5.
+    pub tolerance: f64,
+}
+
+impl Default for TraceRecipe {
+    fn default() -> Self {
+        Self { widest_line: 3.0, tolerance: 0.35 }
+    }
+}
+
+/// What a gap is closed with when it is settled as sure.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum CloseWith {
+    #[default]
+    Bridge,
+    Seam,
+}
+
+/// What the Join station looks for.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default, deny_unknown_fields)]
+pub struct JoinRecipe {
+    /// Gaps up to this length are proposed, in mm, 0 to 10.
+    pub longest_gap: f64,
+    /// Tails up to this length are proposed, in mm, 0 to 10.
+    pub longest_tail: f64,
+    pub close_with: CloseWith,
+}
+
+impl Default for JoinRecipe {
+    fn default() -> Self {
+        Self { longest_gap: 2.8, longest_tail: 2.0, close_with: CloseWith::Bridge }
+    }
+}
+
+/// How paint lies under the ink.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(default, deny_unknown_fields)]
+pub struct PaintRecipe {
+    /// How far paint goes under the line: 1 to its middle, 0 to its edge.
+    pub tuck: f64,
+}
+
+impl Default for PaintRecipe {
+    fn default() -> Self {
+        Self { tuck: 1.0 }
+    }
+}
+
+fn within(name: &'static str, value: f64, from: f64, to: f64) -> Result<(), Error> {
+    if (from..=to).contains(&value) { Ok(()) } else { Err(Error::Recipe { name, value, from, to }) }
+}
+
+impl LiftRecipe {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        within("reach", self.reach, 0.0, 90.0)?;
+        within("softness", self.softness, 0.0, 60.0)?;
+        within("even light", self.even_light, 0.0, 1.0)?;
+        within("specks", self.specks, 0.0, 4.0)?;
+        within("pinholes", self.pinholes, 0.0, 4.0)?;
+        within("number of drop-out colours", self.drop_out.as_ref().map_or(0, Vec::len) as f64, 0.0, 8.0)?;
+        if let Some(p) = self.points {
+            within("ink point", p.ink, 0.1, 1.0)?;
+            within("mid bend", p.mid, 0.05, 0.95)?;
+            within("paper point", p.paper, 0.01, 0.95)?;
+        }
+        Ok(())
+    }
+}
+
+impl TraceRecipe {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        within("widest line", self.widest_line, 0.2, 20.0)?;
+        within("tolerance", self.tolerance, 0.05, 5.0)
+    }
+}
+
+impl JoinRecipe {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        within("longest gap", self.longest_gap, 0.0, 10.0)?;
+        within("longest tail", self.longest_tail, 0.0, 10.0)
+    }
+}
+
+impl PaintRecipe {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        within("tuck", self.tuck, 0.0, 1.0)
+    }
+}
+
+impl Recipes {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        self.lift.check()?;
+        self.trace.check()?;
+        self.join.check()?;
+        self.paint.check()
+    }
+}
+
+/// Pixels in one mm at a resolution.
+pub fn px_per_mm(dpi: f64) -> f64 {
+    dpi / 25.4
+}

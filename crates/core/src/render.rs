@@ -1,0 +1,153 @@
+//! Ink drawn from geometry: coverage of pixels by lines, and the edits that joining makes to lifted pixels.
+
+use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
+use crate::line::{FlatPoint, Form, Line};
+use crate::plane::Plane;
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How closely curves are followed when pixels are drawn, px.
+const FLATNESS: f64 = 0.1;
+
+/// Coverage (0 to 1) of the pixel centred at `p` by a line with round ends: one pixel of fall-off at its edge.
+fn stroke_cover(p: Pt, flat: &[FlatPoint]) -> f64 {
+    let mut best = f64::NEG_INFINITY;
+    for w in flat.windows(2) {
+        let t = nearest_on_segment(p, w[0].p, w[1].p);
+        let half = (w[0].width + (w[1].width - w[0].width) * t) / 2.0;
+        best = best.max(half - p.dist(w[0].p.lerp(w[1].p, t)));
+    }
+    (best + 0.5).clamp(0.0, 1.0)
+}
+
+/// Draws a stroke with round ends over `alpha`: each pixel keeps the greater coverage.
+pub fn stroke(alpha: &mut Plane<u8>, flat: &[FlatPoint]) {
+    for w in flat.windows(2) {
+        let reach = w[0].width.max(w[1].width) / 2.0 + 1.0;
+        let (x0, y0, x1, y1) = Bounds::of([&w[0].p, &w[1].p]).grown(reach).pixels(alpha.width, alpha.height);
+        for y in y0..y1 {
+            for x in x0..x1 {
+                let a = (stroke_cover(pt(x as f64 + 0.5, y as f64 + 0.5), w) * 255.0) as u8;
+                let here = &mut alpha.data[y * alpha.width + x];
+                *here = (*here).max(a);
+            }
+        }
+    }
+}
+
+/// Fills closed rings (even-odd) over `alpha` with anti-aliased edges.
+pub fn fill(alpha: &mut Plane<u8>, rings: &[Vec<Pt>]) {
+    let (x0, y0, x1, y1) = Bounds::of(rings.iter().flatten()).grown(1.0).pixels(alpha.width, alpha.height);
+    if x1 <= x0 || y1 <= y0 {
+        return;
+    }
+    let mut path = tiny_skia::PathBuilder::new();
+    for ring in rings {
+        for (i, p) in ring.iter().enumerate() {
+            let (x, y) = ((p.x - x0 as f64) as f32, (p.y - y0 as f64) as f32);
+            if i == 0 { path.move_to(x, y) } else { path.line_to(x, y) }
+        }
+        path.close();
+    }
+    let (Some(path), Some(mut mask)) = (path.finish(), tiny_skia::Mask::new((x1 - x0) as u32, (y1 - y0) as u32)) else {
+        return;
+    };
+    mask.fill_path(&path, tiny_skia::FillRule::EvenOdd, true, tiny_skia::Transform::identity());
+    for y in y0..y1 {
+        for x in x0..x1 {
+            let here = &mut alpha.data[y * alpha.width + x];
+            *here = (*here).max(mask.data()[(y - y0) * (x1 - x0) + x - x0]);
+        }
+    }
+}
+
+/// Draws a line's ink over `alpha`; a seam has none.
+pub fn draw(alpha: &mut Plane<u8>, line: &Line) {
+    match line.form {
+        Form::Centreline { .. } => stroke(alpha, &line.flat(FLATNESS)),
+        Form::Outline { .. } => fill(alpha, &line.rings(FLATNESS)),
+        Form::Seam { .. } => {}
+    }
+}
+
+/// Ink taken off the lifted pixels: a tail, up to the edge of the line it was cut at.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Erasure {
+    /// The tail from the crossing outwards: x, y, width of its ink.
+    pub tail: Vec<[f64; 3]>,
+    /// The line it was cut at, near the crossing: x, y, width. Its ink stays.
+    pub cutter: Vec<[f64; 3]>,
+    /// From the crossing to the side that is cleared.
+    pub side: Pt,
+}
+
+fn as_flat(points: &[[f64; 3]]) -> Vec<FlatPoint> {
+    points.iter().map(|p| FlatPoint { p: pt(p[0], p[1]), width: p[2] }).collect()
+}
+
+impl Erasure {
+    /// The box of pixels that may change.
+    pub fn bounds(&self) -> Bounds {
+        let widest = self.tail.iter().map(|p| p[2]).fold(0.0, f64::max);
+        Bounds::of(&as_flat(&self.tail).iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest + 4.0)
+    }
+
+    /// Takes the tail's ink off `alpha`.
+    pub fn apply(&self, alpha: &mut Plane<u8>) {
+        let cutter = as_flat(&self.cutter);
+        // Ink feathers beyond the width that was measured.
+        let wide: Vec<FlatPoint> =
+            as_flat(&self.tail).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.3 + 4.0 }).collect();
+        let Some(crossing) = wide.first().map(|f| f.p) else { return };
+        let (x0, y0, x1, y1) = self.bounds().pixels(alpha.width, alpha.height);
+        for y in y0..y1 {
+            for x in x0..x1 {
+                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                if (p - crossing).dot(self.side) <= 0.0 || stroke_cover(p, &wide) < 0.5 {
+                    continue;
+                }
+                let keep = (stroke_cover(p, &cutter) * 255.0) as u8;
+                let here = &mut alpha.data[y * alpha.width + x];
+                *here = (*here).min(keep);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn flat(points: &[(f64, f64, f64)]) -> Vec<FlatPoint> {
+        points.iter().map(|&(x, y, width)| FlatPoint { p: pt(x, y), width }).collect()
+    }
+
+    #[test]
+    fn a_stroke_covers_its_own_area() {
+        let mut alpha = Plane::new(120, 60, 0u8);
+        stroke(&mut alpha, &flat(&[(20.0, 30.3, 10.0), (100.0, 30.3, 10.0)]));
+        let area: f64 = alpha.data.iter().map(|&a| f64::from(a) / 255.0).sum();
+        assert!((area - (800.0 + 25.0 * std::f64::consts::PI)).abs() < 6.0, "{area}");
+    }
+
+    #[test]
+    fn a_tail_goes_and_the_line_it_was_cut_at_stays() {
+        let cutter = [(50.0, 5.0, 8.0), (50.0, 95.0, 8.0)];
+        let mut alone = Plane::new(100, 100, 0u8);
+        stroke(&mut alone, &flat(&cutter));
+        let mut both = alone.clone();
+        stroke(&mut both, &flat(&[(10.0, 50.0, 6.0), (70.0, 50.0, 6.0)]));
+        let cut = Erasure {
+            tail: vec![[50.0, 50.0, 6.0], [70.0, 50.0, 6.0]],
+            cutter: cutter.iter().map(|c| [c.0, c.1, c.2]).collect(),
+            side: pt(1.0, 0.0),
+        };
+        cut.apply(&mut both);
+        for y in 0..100 {
+            for x in 50..100 {
+                assert_eq!(both.at(x, y), alone.at(x, y), "at {x}, {y}");
+            }
+        }
+        assert!(*both.at(20, 50) == 255);
+    }
+}

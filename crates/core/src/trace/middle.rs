@@ -1,0 +1,97 @@
+//! The middle of a line below a pixel: at each skeleton point the two edges of the ink are found across the line, where
+//! the coverage passes one half between pixels; the middle is half way between them and the width their distance.
+
+use crate::geom::{Pt, outward_at};
+use crate::plane::Plane;
+
+/// A point of a measured branch.
+#[derive(Debug, Clone, Copy)]
+pub struct Sample {
+    pub p: Pt,
+    pub width: f64,
+    /// Both edges were found where the line's own width lets them be; otherwise `p` is the skeleton's.
+    pub measured: bool,
+}
+
+const HALF: f64 = 127.5;
+
+/// The distance from `from` along `dir` to where the ink ends, up to `limit` px; `None` if it does not end before, or
+/// does not cover `from`.
+pub fn to_edge(alpha: &Plane<u8>, from: Pt, dir: Pt, limit: f64) -> Option<f64> {
+    let step = 0.5;
+    let mut before = alpha.sample(from.x, from.y);
+    if before < HALF {
+        return None;
+    }
+    let mut t = 0.0;
+    while t < limit {
+        t += step;
+        let q = from + dir * t;
+        let outside = q.x < 0.0 || q.y < 0.0 || q.x > alpha.width as f64 || q.y > alpha.height as f64;
+        let here = if outside { 0.0 } else { alpha.sample(q.x, q.y) };
+        if here < HALF {
+            return Some(t - step * (HALF - here) / (before - here).max(1e-9));
+        }
+        before = here;
+    }
+    None
+}
+
+fn smoothed(points: &[Pt], reach: usize, closed: bool) -> Vec<Pt> {
+    let n = points.len() as i64;
+    (0..n)
+        .map(|i| {
+            let r = if closed { (reach as i64).min((n - 1) / 2) } else { (reach as i64).min(i).min(n - 1 - i) };
+            let sum = (-r..=r).fold(Pt { x: 0.0, y: 0.0 }, |s, k| s + points[(i + k).rem_euclid(n) as usize]);
+            sum * (1.0 / (2 * r + 1) as f64)
+        })
+        .collect()
+}
+
+/// Measures a branch: skeleton points with their distances to the paper.
+pub fn measure(alpha: &Plane<u8>, points: &[Pt], radius: &[f64], closed: bool) -> Vec<Sample> {
+    let n = points.len() as i64;
+    let base = smoothed(points, 3, closed);
+    let pick = |i: i64| base[if closed { i.rem_euclid(n) } else { i.clamp(0, n - 1) } as usize];
+    let mut out: Vec<Sample> = (0..n)
+        .map(|i| {
+            let r = radius[i as usize];
+            let k = (r as i64).clamp(3, 8);
+            let normal = (pick(i + k) - pick(i - k)).unit().turned();
+            let p = base[i as usize];
+            let limit = 1.6 * r + 3.0;
+            let edges = to_edge(alpha, p, normal, limit).zip(to_edge(alpha, p, normal * -1.0, limit));
+            match edges {
+                Some((a, b)) if a + b < 2.7 * r + 3.0 && (a - b).abs() < 1.2 * r + 2.0 => {
+                    Sample { p: p + normal * ((a - b) / 2.0), width: a + b, measured: true }
+                }
+                _ => Sample { p: points[i as usize], width: 2.0 * r, measured: false },
+            }
+        })
+        .collect();
+    let calm = smoothed(&out.iter().map(|s| s.p).collect::<Vec<_>>(), 1, closed);
+    out.iter_mut().zip(calm).for_each(|(s, p)| s.p = p);
+    out
+}
+
+/// Carries a free end on to where its ink ends, less the half width that a round end adds itself.
+pub fn reach_tip(alpha: &Plane<u8>, samples: &mut Vec<Sample>) {
+    let Some(last) = samples.last().copied() else { return };
+    // The branch's last stretch leans towards a corner of a square end: measure from before it.
+    let mut cut = 0.0;
+    while samples.len() > 4 && cut < 0.5 * last.width {
+        let gone = samples.pop().map_or(last.p, |s| s.p);
+        cut += samples.last().map_or(0.0, |s| s.p.dist(gone));
+    }
+    let points: Vec<Pt> = samples.iter().map(|s| s.p).collect();
+    let Some(base) = samples.last().copied() else { return };
+    let dir = outward_at(&points, 1.5 * base.width + 3.0);
+    if let Some(e) = to_edge(alpha, base.p, dir, 3.0 * last.width + cut + 4.0) {
+        // A tapering end narrows on the way.
+        let half = (base.width + (last.width - base.width).min(0.0)) / 2.0;
+        let on = e - half;
+        if on > 0.25 {
+            samples.push(Sample { p: base.p + dir * on, width: base.width.min(last.width), measured: true });
+        }
+    }
+}

@@ -1,0 +1,99 @@
+//! Distance-ordered homotopic thinning: pixels are taken away from the rim inwards as long as neither a piece nor a
+//! hole of the ink changes, keeping the ends of true branches (Pudney, "Distance-ordered homotopic thinning", Computer
+//! Vision and Image Understanding 72, 1998). The skeleton is one pixel wide, 8-connected, and has exactly the pieces
+//! and holes of the ink.
+
+use crate::plane::Plane;
+
+/// The 8 neighbours in turn: right, lower right, below, ... (x, y).
+pub const AROUND: [(i64, i64); 8] = [(1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1)];
+
+/// Whether a pixel with these ink neighbours (bit k: `AROUND[k]`) can go without joining or parting anything: its
+/// Yokoi number for 8-connected ink is one.
+fn is_simple(ring: u8) -> bool {
+    let paper = |k: usize| u32::from(ring >> (k % 8) & 1 == 0);
+    (0..8).step_by(2).map(|k| paper(k) - paper(k) * paper(k + 1) * paper(k + 2)).sum::<u32>() == 1
+}
+
+/// The skeleton of the pixels whose squared distance to the paper is above 0.
+pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
+    let w = squared.width;
+    let simple: Vec<bool> = (0..=255u8).map(is_simple).collect();
+    let mut left = squared.map(|&d| d > 0);
+    let deepest = squared.data.iter().copied().max().unwrap_or(0) as usize;
+    let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); deepest + 1];
+    for (i, &d) in squared.data.iter().enumerate() {
+        if d > 0 {
+            buckets[d as usize].push(i as u32);
+        }
+    }
+    let mut queue = std::collections::VecDeque::new();
+    for rank in 1..=deepest {
+        queue.extend(std::mem::take(&mut buckets[rank]));
+        while let Some(i) = queue.pop_front() {
+            if !left.data[i as usize] {
+                continue;
+            }
+            let (x, y) = ((i as usize % w) as i64, (i as usize / w) as i64);
+            let mut ring = 0u8;
+            for (k, (dx, dy)) in AROUND.iter().enumerate() {
+                ring |= u8::from(left.get(x + dx, y + dy).copied().unwrap_or(false)) << k;
+            }
+            if !simple[ring as usize] {
+                continue;
+            }
+            if ring.count_ones() == 1 {
+                // An end stays unless its disc lies in its neighbour's: then it is only a bump of the rim.
+                let (dx, dy) = AROUND[ring.trailing_zeros() as usize];
+                let step = ((dx * dx + dy * dy) as f64).sqrt();
+                let next = squared.at((x + dx) as usize, (y + dy) as usize);
+                if f64::from(*next).sqrt() < f64::from(squared.data[i as usize]).sqrt() + 0.87 * step {
+                    continue;
+                }
+            }
+            left.data[i as usize] = false;
+            for (k, (dx, dy)) in AROUND.iter().enumerate() {
+                if ring >> k & 1 == 1 {
+                    let j = (y + dy) as usize * w + (x + dx) as usize;
+                    let d = squared.data[j] as usize;
+                    if d <= rank {
+                        queue.push_back(j as u32);
+                    }
+                    // Deeper ones come up in their own turn.
+                }
+            }
+        }
+    }
+    left
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::distance::squared_distance;
+    use crate::lift::components;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn the_skeleton_has_the_pieces_and_holes_of_the_ink(w in 3usize..24, h in 3usize..24, bits in proptest::collection::vec(proptest::bool::weighted(0.6), 576)) {
+            let mut ink = Plane { width: w, height: h, data: bits[..w * h].to_vec() };
+            // A rim of paper, so that every hole is one.
+            for y in 0..h { for x in 0..w { if x == 0 || y == 0 || x == w - 1 || y == h - 1 { ink.set(x, y, false); } } }
+            let skeleton = thin(&squared_distance(&ink));
+            prop_assert_eq!(components(&ink, true).1.len(), components(&skeleton, true).1.len());
+            prop_assert_eq!(components(&ink.map(|&b| !b), false).1.len(), components(&skeleton.map(|&b| !b), false).1.len());
+            prop_assert!(skeleton.data.iter().zip(&ink.data).all(|(s, i)| !s || *i));
+        }
+    }
+
+    #[test]
+    fn a_bar_thins_to_its_middle_row() {
+        let mut ink = Plane::new(40, 15, false);
+        for y in 4..11 { for x in 4..36 { ink.set(x, y, true); } }
+        let skeleton = thin(&squared_distance(&ink));
+        for x in 9..31 {
+            assert_eq!((0..15).filter(|&y| *skeleton.at(x, y)).collect::<Vec<_>>(), vec![7]);
+        }
+    }
+}

@@ -1,0 +1,58 @@
+//! The lines of a drawing as JSON: points with widths, flattened to 0.05 px.
+
+use rhizograph_core::line::{Form, Line};
+use serde::Serialize;
+use serde_json::{Value, json};
+
+/// How closely curves are followed, px.
+const FLATNESS: f64 = 0.05;
+
+#[derive(Serialize)]
+struct Drawing {
+    size: [usize; 2],
+    dpi: f64,
+    lines: Vec<Value>,
+}
+
+fn short(v: f64) -> f64 {
+    (v * 1000.0).round() / 1000.0
+}
+
+fn line_value(line: &Line) -> Value {
+    match &line.form {
+        Form::Outline { .. } => {
+            let contours: Vec<Vec<[f64; 2]>> =
+                line.rings(FLATNESS).iter().map(|r| r.iter().map(|p| [short(p.x), short(p.y)]).collect()).collect();
+            json!({ "id": line.id, "kind": "outline", "closed": true, "contours": contours })
+        }
+        Form::Centreline { spine, .. } | Form::Seam { spine } => {
+            let points: Vec<[f64; 3]> = line.flat(FLATNESS).iter().map(|f| [short(f.p.x), short(f.p.y), short(f.width)]).collect();
+            let kind = if line.is_seam() { "seam" } else { "centreline" };
+            json!({ "id": line.id, "kind": kind, "closed": spine.closed, "points": points })
+        }
+    }
+}
+
+/// `{"size":[w,h],"dpi":n,"lines":[{"id","kind","closed","points":[[x,y,width],...]}]}`; an outline has "contours".
+pub fn lines_json(lines: &[Line], width: usize, height: usize, dpi: f64) -> String {
+    let drawing = Drawing { size: [width, height], dpi, lines: lines.iter().map(line_value).collect() };
+    serde_json::to_string(&drawing).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rhizograph_core::geom::pt;
+    use rhizograph_core::line::{End, Made, Spine};
+
+    #[test]
+    fn a_centreline_is_written_with_its_widths() {
+        let spine = Spine::through(&[pt(1.0, 2.0), pt(9.0, 2.0)], false);
+        let form = Form::Centreline { spine, width: vec![[0.0, 3.0], [1.0, 5.0]], ends: [End::Round; 2] };
+        let line = Line { id: 7, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None };
+        let value: Value = serde_json::from_str(&lines_json(&[line], 20, 10, 300.0)).unwrap();
+        assert_eq!(value["size"], json!([20, 10]));
+        assert_eq!(value["lines"][0]["kind"], "centreline");
+        assert_eq!(value["lines"][0]["points"], json!([[1.0, 2.0, 3.0], [9.0, 2.0, 5.0]]));
+    }
+}

@@ -1,0 +1,143 @@
+//! PNG, JPEG and TIFF in: 8 and 16 bit, grey, RGB, with and without alpha (laid on white).
+
+use crate::{Error, MOST_PIXELS, MOST_SIDE, resolution};
+use image::{DynamicImage, ImageFormat, ImageReader, Limits};
+use rhizograph_core::plane::{Plane, Rgb};
+use std::io::Cursor;
+
+/// A decoded picture.
+#[derive(Debug, Clone)]
+pub struct Raster {
+    pub rgb: Plane<Rgb>,
+    /// From the file, if it says.
+    pub dpi: Option<f64>,
+    pub format: &'static str,
+}
+
+/// Decodes a picture. Errors: another format, too many pixels (told by the header alone), damage.
+pub fn read(bytes: &[u8]) -> Result<Raster, Error> {
+    let format = image::guess_format(bytes).map_err(|_| Error::Unknown)?;
+    let name = match format {
+        ImageFormat::Png => "PNG",
+        ImageFormat::Jpeg => "JPEG",
+        ImageFormat::Tiff => "TIFF",
+        _ => return Err(Error::Unknown),
+    };
+    let damaged = |e: image::ImageError| Error::Damaged(name, e.to_string());
+    let (w, h) = ImageReader::with_format(Cursor::new(bytes), format).into_dimensions().map_err(damaged)?;
+    if w > MOST_SIDE || h > MOST_SIDE || u64::from(w) * u64::from(h) > MOST_PIXELS {
+        return Err(Error::TooManyPixels(w, h));
+    }
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), format);
+    let mut limits = Limits::default();
+    limits.max_image_width = Some(MOST_SIDE);
+    limits.max_image_height = Some(MOST_SIDE);
+    limits.max_alloc = Some(MOST_PIXELS * 8 + (64 << 20));
+    reader.limits(limits);
+    let picture = reader.decode().map_err(damaged)?;
+    let dpi = resolution::read(bytes, format);
+    Ok(Raster { rgb: on_white(picture), dpi, format: name })
+}
+
+fn on_white(picture: DynamicImage) -> Plane<Rgb> {
+    let (width, height) = (picture.width() as usize, picture.height() as usize);
+    if !picture.color().has_alpha() {
+        let data = picture.into_rgb8().into_raw();
+        return Plane { width, height, data: data.as_chunks::<3>().0.to_vec() };
+    }
+    let data = picture.into_rgba8().into_raw();
+    let over = |p: &[u8; 4]| {
+        let a = u32::from(p[3]);
+        [p[0], p[1], p[2]].map(|c| ((u32::from(c) * a + 255 * (255 - a) + 127) / 255) as u8)
+    };
+    Plane { width, height, data: data.as_chunks::<4>().0.iter().map(over).collect() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Input, read as read_any};
+    use proptest::prelude::*;
+
+    fn encoded(picture: &DynamicImage, format: ImageFormat) -> Vec<u8> {
+        let mut out = Cursor::new(Vec::new());
+        picture.write_to(&mut out, format).unwrap();
+        out.into_inner()
+    }
+
+    fn sample(x: u32, y: u32) -> u8 {
+        ((x * 37 + y * 91) % 256) as u8
+    }
+
+    #[test]
+    fn every_depth_and_colour_of_png_and_tiff_reads_alike() {
+        let grey8 = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(31, 17, |x, y| image::Luma([sample(x, y)])));
+        let want = read(&encoded(&grey8, ImageFormat::Png)).unwrap().rgb;
+        assert_eq!((want.width, want.height), (31, 17));
+        assert_eq!(*want.at(3, 2), [sample(3, 2); 3]);
+        let variants = [
+            DynamicImage::ImageLuma16(grey8.to_luma16()),
+            DynamicImage::ImageRgb8(grey8.to_rgb8()),
+            DynamicImage::ImageRgb16(grey8.to_rgb16()),
+            DynamicImage::ImageRgba8(grey8.to_rgba8()),
+            DynamicImage::ImageRgba16(grey8.to_rgba16()),
+        ];
+        for v in &variants {
+            for format in [ImageFormat::Png, ImageFormat::Tiff] {
+                assert_eq!(read(&encoded(v, format)).unwrap().rgb, want, "{:?} {format:?}", v.color());
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_see_through_lies_on_white() {
+        let clear = DynamicImage::ImageRgba8(image::ImageBuffer::from_pixel(9, 9, image::Rgba([0, 0, 0, 0])));
+        assert_eq!(*read(&encoded(&clear, ImageFormat::Png)).unwrap().rgb.at(4, 4), [255; 3]);
+    }
+
+    #[test]
+    fn bad_files_tell_what_is_wrong() {
+        assert!(matches!(read_any(b""), Err(Error::Empty)));
+        assert!(matches!(read_any(b"Dear reader, this is a letter."), Err(Error::Unknown)));
+        let grey = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(300, 200, |x, y| image::Luma([sample(x, y)])));
+        let jpeg = encoded(&DynamicImage::ImageRgb8(grey.to_rgb8()), ImageFormat::Jpeg);
+        assert!(matches!(read_any(&jpeg[..40]), Err(Error::Damaged("JPEG", _))));
+        let png = encoded(&grey, ImageFormat::Png);
+        assert!(matches!(read_any(&png[..png.len() / 2]), Err(Error::Damaged("PNG", _))));
+        // Only the header of an enormous picture.
+        let mut huge = png[..16].to_vec();
+        huge.extend(60_000u32.to_be_bytes());
+        huge.extend(60_000u32.to_be_bytes());
+        huge.extend([8, 0, 0, 0, 0]);
+        huge.extend(crc_of(&huge[12..29]).to_be_bytes());
+        assert!(matches!(read_any(&huge), Err(Error::TooManyPixels(60_000, 60_000))));
+    }
+
+    fn crc_of(bytes: &[u8]) -> u32 {
+        let mut crc = !0u32;
+        for &b in bytes {
+            crc ^= u32::from(b);
+            for _ in 0..8 {
+                crc = if crc & 1 == 1 { crc >> 1 ^ 0xEDB8_8320 } else { crc >> 1 };
+            }
+        }
+        !crc
+    }
+
+    proptest! {
+        #[test]
+        fn bytes_of_any_kind_never_panic(kind in 0usize..3, cut in 0usize..400, flips in proptest::collection::vec((0usize..400, any::<u8>()), 0..8)) {
+            let grey = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(12, 12, |x, y| image::Luma([sample(x, y)])));
+            let format = [ImageFormat::Png, ImageFormat::Jpeg, ImageFormat::Tiff][kind];
+            let mut bytes = encoded(&grey, format);
+            for (at, value) in flips {
+                let n = bytes.len();
+                bytes[at % n] = value;
+            }
+            bytes.truncate(cut.max(8));
+            if let Ok(Input::Raster(r)) = read_any(&bytes) {
+                prop_assert_eq!(r.rgb.data.len(), r.rgb.width * r.rgb.height);
+            }
+        }
+    }
+}

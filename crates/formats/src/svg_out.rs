@@ -1,0 +1,165 @@
+//! SVG out: paint, ink and seams in named groups, lengths in mm with a view box in pixels.
+
+use rhizograph_core::geom::Pt;
+use rhizograph_core::line::{End, FlatPoint, Form, Line, Made};
+use std::fmt::Write;
+
+const FLATNESS: f64 = 0.05;
+
+/// A filled region for the paint group.
+pub struct Fill<'a> {
+    pub name: String,
+    pub colour: [u8; 3],
+    pub rings: &'a [Vec<Pt>],
+}
+
+fn hex(c: [u8; 3]) -> String {
+    format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2])
+}
+
+fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+fn rings_path(rings: &[Vec<Pt>]) -> String {
+    let mut d = String::new();
+    for ring in rings {
+        for (k, p) in ring.iter().enumerate() {
+            let _ = write!(d, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, p.x, p.y);
+        }
+        d.push('Z');
+    }
+    d
+}
+
+fn spine_path(points: &[Pt], closed: bool) -> String {
+    let mut d = String::new();
+    if let Some(p) = points.first() {
+        let _ = write!(d, "M{:.2} {:.2}", p.x, p.y);
+    }
+    for c in points[1.min(points.len())..].chunks_exact(3) {
+        let _ = write!(d, "C{:.2} {:.2} {:.2} {:.2} {:.2} {:.2}", c[0].x, c[0].y, c[1].x, c[1].y, c[2].x, c[2].y);
+    }
+    if closed {
+        d.push('Z');
+    }
+    d
+}
+
+/// The edge of a stroke: one side along, the end, the other side back, the start; for the nonzero rule.
+fn stroke_rings(flat: &[FlatPoint], ends: [End; 2], closed: bool) -> Vec<Vec<Pt>> {
+    let n = flat.len();
+    let normal = |i: usize| {
+        let (a, b) = match (i, closed) {
+            (0, true) => (flat[n - 2].p, flat[1].p),
+            (i, true) if i + 1 == n => (flat[n - 2].p, flat[1].p),
+            (i, _) => (flat[i.saturating_sub(1)].p, flat[(i + 1).min(n - 1)].p),
+        };
+        (b - a).unit().turned()
+    };
+    let side = |sign: f64| (0..n).map(|i| flat[i].p + normal(i) * (sign * flat[i].width / 2.0)).collect::<Vec<_>>();
+    let (left, mut right) = (side(1.0), side(-1.0));
+    right.reverse();
+    if closed {
+        return vec![left, right];
+    }
+    let cap = |f: FlatPoint, from: Pt, dir: Pt, end: End| -> Vec<Pt> {
+        match end {
+            End::Flat => vec![],
+            // Cut parallel to the other line: the side points slide along the stroke to lie on it; its own ink covers
+            // what stands out under the cutter.
+            End::AlongCutter(_) => vec![],
+            End::Round => {
+                let r = f.width / 2.0;
+                let start = from - f.p;
+                (1..12)
+                    .map(|k| {
+                        let a = std::f64::consts::PI * f64::from(k) / 12.0;
+                        f.p + start * a.cos() + dir.unit() * (r * a.sin())
+                    })
+                    .collect()
+            }
+        }
+    };
+    let mut ring = left.clone();
+    let last = flat[n - 1];
+    ring.extend(cap(last, left[n - 1], last.p - flat[n - 2].p, ends[1]));
+    ring.extend(&right);
+    ring.extend(cap(flat[0], right[n - 1], flat[0].p - flat[1].p, ends[0]));
+    vec![ring]
+}
+
+fn line_element(line: &Line, ink: &str) -> String {
+    match &line.form {
+        Form::Outline { .. } => {
+            format!("<path id=\"line-{}\" fill=\"{ink}\" fill-rule=\"evenodd\" d=\"{}\"/>\n", line.id, rings_path(&line.rings(FLATNESS)))
+        }
+        Form::Centreline { spine, ends, .. } => {
+            let flat = line.flat(FLATNESS);
+            if flat.len() < 2 {
+                return String::new();
+            }
+            let d = rings_path(&stroke_rings(&flat, *ends, spine.closed));
+            format!("<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n", line.id, spine_path(&spine.points, spine.closed))
+        }
+        Form::Seam { spine } => {
+            format!("<path id=\"line-{}\" d=\"{}\"/>\n", line.id, spine_path(&spine.points, spine.closed))
+        }
+    }
+}
+
+/// A drawing as SVG. Groups: `paint` (if any fills are given), `lines`, `bridges`, `seams`.
+pub fn drawing_svg(lines: &[Line], fills: &[Fill], ink: [u8; 3], width: usize, height: usize, dpi: f64) -> String {
+    let mm = |px: usize| px as f64 / dpi * 25.4;
+    let mut out = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{:.3}mm\" height=\"{:.3}mm\" viewBox=\"0 0 {width} {height}\">\n",
+        mm(width),
+        mm(height)
+    );
+    if !fills.is_empty() {
+        out.push_str("<g id=\"paint\">\n");
+        for f in fills {
+            let _ = writeln!(
+                out,
+                "<path fill=\"{}\" fill-rule=\"evenodd\" data-swatch=\"{}\" d=\"{}\"/>",
+                hex(f.colour),
+                escape(&f.name),
+                rings_path(f.rings)
+            );
+        }
+        out.push_str("</g>\n");
+    }
+    let ink = hex(ink);
+    let mut group = |name: &str, more: &str, pick: &dyn Fn(&Line) -> bool| {
+        let _ = writeln!(out, "<g id=\"{name}\"{more}>");
+        lines.iter().filter(|l| pick(l)).for_each(|l| out.push_str(&line_element(l, &ink)));
+        out.push_str("</g>\n");
+    };
+    group("lines", "", &|l| !l.is_seam() && l.made != Made::Bridge);
+    group("bridges", "", &|l| !l.is_seam() && l.made == Made::Bridge);
+    group("seams", " fill=\"none\" stroke=\"none\"", &|l| l.is_seam());
+    out.push_str("</svg>\n");
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::svg_in;
+    use rhizograph_core::geom::pt;
+    use rhizograph_core::line::Spine;
+
+    #[test]
+    fn what_is_written_reads_back_as_the_same_shapes() {
+        let spine = Spine::through(&[pt(20.0, 30.0), pt(80.0, 30.0)], false);
+        let form = Form::Centreline { spine: spine.clone(), width: vec![[0.0, 6.0]], ends: [End::Round; 2] };
+        let line = Line { id: 1, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None };
+        let seam = Line { id: 2, form: Form::Seam { spine }, ..line.clone() };
+        let ring = vec![pt(10.0, 10.0), pt(40.0, 10.0), pt(40.0, 40.0)];
+        let fills = [Fill { name: "Kettle & lid".into(), colour: [200, 80, 50], rings: std::slice::from_ref(&ring) }];
+        let svg = drawing_svg(&[line, seam], &fills, [0, 0, 0], 100, 60, 300.0);
+        let vector = svg_in::read(svg.as_bytes()).unwrap();
+        assert_eq!(vector.lines.len(), 2, "the seam has no ink: {svg}");
+        assert!(vector.lines.iter().all(|l| matches!(l.form, Form::Outline { .. })));
+    }
+}
