@@ -2,6 +2,7 @@
 
 use clap::{Parser, Subcommand};
 use rhizograph_app::prepare::{Until, prepare};
+use rhizograph_app::server::{Settings, serve};
 use rhizograph_core::recipe::Recipes;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -16,6 +17,22 @@ struct Arguments {
 
 #[derive(Subcommand)]
 enum What {
+    /// Serves the application to a browser on this machine.
+    Serve {
+        /// PostgreSQL to keep everything in.
+        #[arg(long, env = "DATABASE_URL")]
+        database_url: String,
+        #[arg(long, default_value_t = 7411)]
+        port: u16,
+        /// The folder of the built front end.
+        #[arg(long, default_value = "web/dist")]
+        web: PathBuf,
+    },
+    /// Writes the demo's paper sheets as scans into a folder.
+    Demo {
+        #[arg(long)]
+        out: PathBuf,
+    },
     /// Prepares pictures without a server: ink, lines, regions and a report for each.
     Prepare {
         /// PNG, JPEG, TIFF or SVG files.
@@ -44,8 +61,40 @@ fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
     Ok(recipes)
 }
 
+fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
+    std::fs::create_dir_all(out)?;
+    for sheet in rhizograph_app::demo::sheets() {
+        let (name, bytes) = sheet?;
+        std::fs::write(out.join(name), bytes)?;
+    }
+    Ok(())
+}
+
 fn main() -> ExitCode {
     match Arguments::parse().what {
+        What::Serve { database_url, port, web } => {
+            let settings = Settings { database_url, port, web };
+            match rocket::tokio::runtime::Runtime::new() {
+                Err(e) => {
+                    eprintln!("rhizograph: {e}");
+                    ExitCode::FAILURE
+                }
+                Ok(runtime) => match runtime.block_on(serve(settings)) {
+                    Ok(()) => ExitCode::SUCCESS,
+                    Err(e) => {
+                        eprintln!("rhizograph: {e}");
+                        ExitCode::FAILURE
+                    }
+                },
+            }
+        }
+        What::Demo { out } => match write_demo(&out) {
+            Ok(()) => ExitCode::SUCCESS,
+            Err(e) => {
+                eprintln!("rhizograph: {}: {e}", out.display());
+                ExitCode::FAILURE
+            }
+        },
         What::Prepare { inputs, out, recipe, until, jobs } => {
             let recipes = match read_recipe(recipe.as_ref()) {
                 Ok(r) => r,

@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 use rhizograph_core::command::{close, cut_all};
+use rhizograph_core::finding::{Kind, id_of};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift;
@@ -56,9 +57,9 @@ impl Clock {
 pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
     let mut after = sheet.clone();
     let with = sheet.recipes.join.close_with;
-    let sure = |at, kind| scene.findings.iter().any(|f| f.kind == kind && f.at == at && f.sure && !f.left);
-    scene.gaps.iter().filter(|g| sure(g.from, rhizograph_core::finding::Kind::Gap)).for_each(|g| close(&mut after, g, with));
-    let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(t.at, rhizograph_core::finding::Kind::Tail)).collect();
+    let sure = |id: String| scene.findings.iter().any(|f| f.id == id && f.sure && !f.left);
+    scene.gaps.iter().filter(|g| sure(id_of(Kind::Gap, g.from, Some(g.to)))).for_each(|g| close(&mut after, g, with));
+    let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(id_of(Kind::Tail, t.at, Some(t.tip)))).collect();
     cut_all(&mut after, scene, &tails);
     (after, tails.into_iter().cloned().collect())
 }
@@ -82,7 +83,6 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
             let mut sheet = Sheet::new(v.width, v.height, USUAL_DPI);
             sheet.next_id = v.lines.len() as u64 + 1;
             sheet.lines = v.lines;
-            sheet.traced = true;
             (sheet, ink, true)
         }
     };
@@ -92,7 +92,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     if until >= Until::Trace && !vector {
         sheet.lines = trace(&lifted, &recipes.trace, sheet.dpi, 1);
         sheet.next_id = sheet.lines.len() as u64 + 1;
-        sheet.traced = true;
+        sheet.traced = Some(Box::new(sheet.tracing()));
         clock.step("trace");
     }
     if until >= Until::Join {
@@ -147,14 +147,15 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     let round = |v: f64| (v * 100.0).round() / 100.0;
     if let Some(before) = &results.before {
         for g in &before.gaps {
-            let sure = before.findings.iter().any(|f| f.kind == rhizograph_core::finding::Kind::Gap && f.at == g.from && f.sure);
+            let id = id_of(Kind::Gap, g.from, Some(g.to));
+            let sure = before.findings.iter().any(|f| f.id == id && f.sure);
             gaps.push(json!({
                 "from": g.from, "to": g.to, "length": round(g.length), "confidence": round(g.confidence),
                 "closed_with": sure.then_some(name),
             }));
         }
         for t in &before.tails {
-            tails.push(json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.at == t.at) }));
+            tails.push(json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.tip == t.tip) }));
         }
     }
     if let Some(scene) = &results.scene {

@@ -10,7 +10,7 @@ use crate::line::{Form, Line, Made, Spine};
 use crate::paint::Drop;
 use crate::recipe::{CloseWith, Recipes};
 use crate::render::Erasure;
-use crate::sheet::{Scene, Sheet};
+use crate::sheet::{Scene, Sheet, TracedWith};
 use crate::trace::{fit_curves, trace};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -112,7 +112,7 @@ pub struct Change {
     drops: Patch<Drop>,
     settled: Patch<Settled>,
     next_id: (u64, u64),
-    traced: (bool, bool),
+    traced: Option<Box<(Option<Box<TracedWith>>, Option<Box<TracedWith>>)>>,
 }
 
 fn point_key(p: Pt) -> (u64, u64) {
@@ -131,13 +131,13 @@ impl Change {
             drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
             settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),
             next_id: (before.next_id, after.next_id),
-            traced: (before.traced, after.traced),
+            traced: (before.traced != after.traced).then(|| Box::new((before.traced.clone(), after.traced.clone()))),
         }
     }
 
     /// Whether it changes nothing.
     pub fn is_empty(&self) -> bool {
-        self.recipes.is_none() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
+        self.recipes.is_none() && self.traced.is_none() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
     }
 
     /// Whether only settings change, and which: such changes in a row are one step of undo.
@@ -156,7 +156,9 @@ impl Change {
             s.recipes = r.1.clone();
         }
         s.next_id = self.next_id.1;
-        s.traced = self.traced.1;
+        if let Some(t) = &self.traced {
+            s.traced = t.1.clone();
+        }
         Ok(s)
     }
 
@@ -171,7 +173,9 @@ impl Change {
             s.recipes = r.0.clone();
         }
         s.next_id = self.next_id.0;
-        s.traced = self.traced.0;
+        if let Some(t) = &self.traced {
+            s.traced = t.0.clone();
+        }
         Ok(s)
     }
 }
@@ -195,7 +199,7 @@ pub fn plan(sheet: &Sheet, command: &Command, lifted: &Ink, scene: &Scene, swatc
             // Cuts and bridges belonged to the lines that are gone.
             after.erased.clear();
             after.settled.retain(|s| s.how == Verdict::Left);
-            after.traced = true;
+            after.traced = Some(Box::new(sheet.tracing()));
             "trace".to_owned()
         }
         Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
@@ -308,7 +312,7 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
         let f = finding(scene, id)?;
         match f.kind {
             Kind::Gap => {
-                let gap = scene.gaps.iter().find(|g| g.from == f.at).ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
+                let gap = scene.gaps.iter().find(|g| g.from == f.at && Some(g.to) == f.to).ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
                 close(after, gap, with.unwrap_or(after.recipes.join.close_with));
                 closed += 1;
             }

@@ -63,8 +63,8 @@ pub struct Settled {
 /// How near a finding must be to a stored verdict to be the same one, px.
 pub const SAME_PLACE: f64 = 6.0;
 
-/// The name of a finding at a place.
-pub fn id_of(kind: Kind, at: Pt) -> String {
+/// The name of a finding at a place; `to` tells two that start at one crossing apart.
+pub fn id_of(kind: Kind, at: Pt, to: Option<Pt>) -> String {
     let name = match kind {
         Kind::Gap => "gap",
         Kind::Tail => "tail",
@@ -73,5 +73,6 @@ pub fn id_of(kind: Kind, at: Pt) -> String {
         Kind::Unpainted => "unpainted",
         Kind::TwoPaints => "two-paints",
     };
-    format!("{name}@{:.1},{:.1}", at.x, at.y)
+    let place = format!("{name}@{:.1},{:.1}", at.x, at.y);
+    to.map_or(place.clone(), |to| format!("{place}-{:.1},{:.1}", to.x, to.y))
 }

@@ -3,14 +3,15 @@
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict, id_of};
 use crate::ink::Ink;
 use crate::join::{Gap, Tail, find_gaps, find_tails};
-use crate::line::{Form, Line, Made};
+use crate::line::{Line, Made};
 use crate::paint::{Drop, drops_in};
 use crate::plane::Plane;
-use crate::recipe::{Recipes, px_per_mm};
+use crate::recipe::{LiftRecipe, Recipes, TraceRecipe, px_per_mm};
 use crate::region::network::Network;
 use crate::region::{Regions, regions};
 use crate::render::{self, Erasure};
 use serde::{Deserialize, Serialize};
+use std::collections::HashSet;
 use ts_rs::TS;
 
 /// All that a drawing is besides its original: every edit changes this, and undoing gives back what was, field by field.
@@ -27,8 +28,15 @@ pub struct Sheet {
     pub erased: Vec<Erasure>,
     pub drops: Vec<Drop>,
     pub settled: Vec<Settled>,
-    /// The lines were traced from the lifted ink at least once.
-    pub traced: bool,
+    /// What the lines were last traced with; `None` before the first time.
+    pub traced: Option<Box<TracedWith>>,
+}
+
+/// The settings that decide what tracing gives.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct TracedWith {
+    pub lift: LiftRecipe,
+    pub trace: TraceRecipe,
 }
 
 impl Sheet {
@@ -43,7 +51,7 @@ impl Sheet {
             erased: Vec::new(),
             drops: Vec::new(),
             settled: Vec::new(),
-            traced: false,
+            traced: None,
         }
     }
 
@@ -57,6 +65,16 @@ impl Sheet {
             render::draw(&mut ink.alpha, line);
         }
         ink
+    }
+
+    /// The settings tracing would be done with now.
+    pub fn tracing(&self) -> TracedWith {
+        TracedWith { lift: self.recipes.lift.clone(), trace: self.recipes.trace.clone() }
+    }
+
+    /// Whether the lines are those that tracing would give now, edits aside.
+    pub fn lines_are_current(&self) -> bool {
+        self.traced.as_ref().is_some_and(|t| **t == self.tracing())
     }
 
     /// How many lines somebody made or edited by hand.
@@ -113,7 +131,7 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
         sheet.settled.iter().any(|s| s.kind == kind && s.how == Verdict::Left && s.at.dist(at) < SAME_PLACE)
     };
     let plain = |kind: Kind, at, size| Finding {
-        id: id_of(kind, at),
+        id: id_of(kind, at, None),
         kind,
         at,
         to: None,
@@ -127,17 +145,15 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
     };
     let mut out = Vec::new();
     // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-    let sure_gap = |line: usize, at_end: bool| {
-        gaps.iter().any(|g| g.sure && ((g.line, g.at_end) == (line, at_end) || (g.other, g.other_end) == (line, Some(at_end))))
-    };
-    let tails: Vec<&Tail> = tails.iter().filter(|t| !sure_gap(t.line, t.at_end)).collect();
-    let is_tail = |line: usize, at_end: bool| tails.iter().any(|t| (t.line, t.at_end) == (line, at_end));
-    let gaps: Vec<&Gap> = gaps
-        .iter()
-        .filter(|g| g.sure || !(is_tail(g.line, g.at_end) || g.other_end.is_some_and(|e| is_tail(g.other, e))))
-        .collect();
+    let ends_of = |g: &Gap| [Some((g.line, g.at_end)), g.other_end.map(|e| (g.other, e))].into_iter().flatten().collect::<Vec<_>>();
+    let in_sure_gap: HashSet<(usize, bool)> = gaps.iter().filter(|g| g.sure).flat_map(ends_of).collect();
+    let tails: Vec<&Tail> = tails.iter().filter(|t| !in_sure_gap.contains(&(t.line, t.at_end))).collect();
+    let in_tail: HashSet<(usize, bool)> = tails.iter().map(|t| (t.line, t.at_end)).collect();
+    let gaps: Vec<&Gap> = gaps.iter().filter(|g| g.sure || !ends_of(g).iter().any(|e| in_tail.contains(e))).collect();
+    let in_gap: HashSet<(usize, bool)> = gaps.iter().flat_map(|g| ends_of(g)).collect();
     for g in &gaps {
         out.push(Finding {
+            id: id_of(Kind::Gap, g.from, Some(g.to)),
             to: Some(g.to),
             path: g.bridge.flat(0.2).iter().map(|f| f.p).collect(),
             confidence: g.confidence,
@@ -148,6 +164,7 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
     }
     for t in &tails {
         out.push(Finding {
+            id: id_of(Kind::Tail, t.at, Some(t.tip)),
             to: Some(t.tip),
             path: t.path.iter().map(|p| crate::geom::pt(p[0], p[1])).collect(),
             confidence: t.confidence,
@@ -156,8 +173,8 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
         });
     }
     for end in network.ends.iter().filter(|e| e.loose) {
-        let in_gap = gaps.iter().any(|g| (g.line, g.at_end) == (end.line, end.at_end) || (g.other, g.other_end) == (end.line, Some(end.at_end)));
-        if !in_gap && !is_tail(end.line, end.at_end) && !matches!(sheet.lines[end.line].form, Form::Outline { .. }) {
+        let here = (end.line, end.at_end);
+        if !in_gap.contains(&here) && !in_tail.contains(&here) {
             out.push(plain(Kind::LooseEnd, end.p, 0.0));
         }
     }

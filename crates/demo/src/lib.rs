@@ -1,1 +1,32 @@
+//! *Kettle Post*, the demo: Marrow the tortoise delivers hot kettles along a sea wall. Drawn from parameters, the same
+//! every time, with gaps and tails placed on purpose; and the sheet feeder, which turns each drawing into a scan.
 
+pub mod feeder;
+pub mod marrow;
+pub mod pen;
+pub mod random;
+
+use rhizograph_core::paint::Swatch;
+
+pub const PRODUCTION: &str = "Kettle Post";
+pub const SHOT: &str = "012";
+pub const SHOT_NAME: &str = "Along the sea wall";
+
+/// The colour model of the shot.
+pub fn swatches() -> Vec<Swatch> {
+    [
+        ("shell-plate", "Shell plate", [158, 178, 110]),
+        ("shell-rim", "Shell rim", [112, 138, 88]),
+        ("skin", "Skin", [217, 182, 122]),
+        ("far-leg", "Far legs", [190, 154, 100]),
+        ("kettle", "Kettle", [181, 83, 58]),
+        ("kettle-trim", "Kettle trim", [222, 159, 39]),
+        ("cap", "Post cap", [72, 98, 140]),
+        ("satchel", "Satchel", [146, 98, 62]),
+        ("letter", "Letter", [247, 240, 224]),
+        ("stone", "Sea wall", [176, 170, 158]),
+    ]
+    .into_iter()
+    .map(|(id, name, colour)| Swatch { id: id.into(), name: name.into(), colour })
+    .collect()
+}

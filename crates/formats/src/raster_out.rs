@@ -41,6 +41,18 @@ pub fn grey_png(plane: &Plane<u8>, dpi: f64) -> Result<Vec<u8>, Error> {
     write(plane.width, plane.height, png::ColorType::Grayscale, png::BitDepth::Eight, dpi, &plane.data)
 }
 
+/// JPEG of quality 92 with its resolution.
+pub fn jpeg(plane: &Plane<Rgb>, dpi: f64) -> Result<Vec<u8>, Error> {
+    use image::codecs::jpeg::{JpegEncoder, PixelDensity};
+    let mut out = Vec::new();
+    let mut encoder = JpegEncoder::new_with_quality(&mut out, 92);
+    encoder.set_pixel_density(PixelDensity::dpi(dpi.round() as u16));
+    encoder
+        .encode(plane.data.as_flattened(), plane.width as u32, plane.height as u32, image::ExtendedColorType::Rgb8)
+        .map_err(|e| Error::Write(e.to_string()))?;
+    Ok(out)
+}
+
 /// The number of the region at each pixel, 16-bit grey.
 pub fn labels_png(labels: &Plane<u16>, dpi: f64) -> Result<Vec<u8>, Error> {
     let data: Vec<u8> = labels.data.iter().flat_map(|v| v.to_be_bytes()).collect();

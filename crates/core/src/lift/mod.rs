@@ -43,6 +43,14 @@ pub struct LiftFacts {
     pub histogram: Vec<f64>,
 }
 
+impl LiftFacts {
+    /// Of a drawing that came in as vector art: nothing was lifted.
+    pub fn of_vector() -> LiftFacts {
+        let points = Points { ink: 1.0, mid: 0.5, paper: 0.26 };
+        LiftFacts { points, specks_gone: 0, pinholes_filled: 0, drop_out: vec![], light_ink: false, histogram: vec![] }
+    }
+}
+
 fn is_light_ink(rgb: &Plane<Rgb>, polarity: Polarity) -> bool {
     match polarity {
         Polarity::DarkInk => false,

@@ -1,6 +1,9 @@
 //! Paint: drops that hold on to the region they lie in, whatever happens to its borders.
 
+use crate::distance::{squared_distance, squared_distance_to};
 use crate::geom::Pt;
+use crate::ink::IS_INK;
+use crate::plane::Plane;
 use crate::region::Regions;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -35,4 +38,30 @@ pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Vec<usize>> {
 /// The swatch that fills each region: that of the newest drop in it.
 pub fn fills<'a>(regions: &Regions, drops: &'a [Drop]) -> Vec<Option<&'a str>> {
     drops_in(regions, drops).iter().map(|list| list.last().map(|&k| drops[k].swatch.as_str())).collect()
+}
+
+/// Takes paint back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`
+/// (0 to 1). `paint` holds the colours up to the middles.
+pub fn trim(paint: &mut Plane<[u8; 4]>, labels: &Plane<u16>, alpha: &Plane<u8>, tuck: f64) {
+    let ink = alpha.map(|&a| a >= IS_INK);
+    let to_edge = squared_distance(&ink);
+    // From each inked pixel of a region to the nearest of another region or of none.
+    let (w, h) = (labels.width, labels.height);
+    let mut rim = Plane::new(w, h, false);
+    for y in 0..h {
+        for x in 0..w {
+            let l = *labels.at(x, y);
+            let other = |dx: i64, dy: i64| labels.get(x as i64 + dx, y as i64 + dy).is_some_and(|&o| o != l);
+            rim.set(x, y, other(1, 0) || other(-1, 0) || other(0, 1) || other(0, -1));
+        }
+    }
+    let to_middle = squared_distance_to(&rim);
+    for i in 0..paint.data.len() {
+        if ink.data[i] {
+            let (edge, middle) = (f64::from(to_edge.data[i]).sqrt(), f64::from(to_middle.data[i]).sqrt());
+            if edge > tuck * (edge + middle) + 0.5 {
+                paint.data[i] = [0; 4];
+            }
+        }
+    }
 }

@@ -1,0 +1,191 @@
+//! What the API speaks: plain data, with TypeScript types generated for the front end.
+
+use rhizograph_core::command::Command;
+use rhizograph_core::finding::Finding;
+use rhizograph_core::geom::Pt;
+use rhizograph_core::lift::LiftFacts;
+use rhizograph_core::line::Made;
+use rhizograph_core::paint::Swatch;
+use rhizograph_core::recipe::{LiftRecipe, Recipes};
+use serde::{Deserialize, Serialize};
+use ts_rs::TS;
+
+/// How far a drawing is at each station that exists.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+pub struct Progress {
+    pub lifted: bool,
+    /// Findings in the way at Join.
+    pub join_open: usize,
+    /// Findings in the way at Paint.
+    pub paint_open: usize,
+    pub regions: usize,
+    pub painted: usize,
+    pub settled: usize,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct DrawingInfo {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub progress: Progress,
+    pub handed_off: bool,
+    /// Nothing is in the way any more.
+    pub ready: bool,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct ShotInfo {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub number: String,
+    pub name: String,
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub swatches: Vec<Swatch>,
+    pub drawings: Vec<DrawingInfo>,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct ProductionInfo {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+    pub shots: Vec<ShotInfo>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum LineKind {
+    Centreline,
+    Outline,
+    Seam,
+}
+
+/// A line as it is drawn on the canvas.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct LineView {
+    #[ts(type = "number")]
+    pub id: u64,
+    pub kind: LineKind,
+    pub made: Made,
+    /// SVG path data of its middle (of its edge, for an outline), px of the sheet.
+    pub path: String,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct RegionView {
+    pub id: u32,
+    pub area: usize,
+    pub seed: Pt,
+    /// SVG path data, even-odd.
+    pub path: String,
+    pub swatch: Option<String>,
+}
+
+/// Everything the canvas and the panels show of a drawing.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct DrawingView {
+    pub info: DrawingInfo,
+    #[ts(type = "number")]
+    pub shot: i64,
+    pub width: usize,
+    pub height: usize,
+    pub dpi: f64,
+    pub recipes: Recipes,
+    /// `None` when nothing could be lifted; `trouble` says why.
+    pub lift: Option<LiftFacts>,
+    pub trouble: Option<String>,
+    pub traced: bool,
+    /// The lines are older than the lift's or trace's settings.
+    pub stale: bool,
+    /// Lines that tracing again would take away: bridges and cut lines.
+    pub handmade: usize,
+    pub lines: Vec<LineView>,
+    pub regions: Vec<RegionView>,
+    pub findings: Vec<Finding>,
+    /// What the last change was, if it can be undone.
+    pub undo: Option<String>,
+    pub redo: Option<String>,
+    pub steps: usize,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct CommandRequest {
+    /// The revision the command was made on.
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub command: Command,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct RevisionRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct NewProduction {
+    pub name: String,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct NewShot {
+    #[ts(type = "number")]
+    pub production: i64,
+    pub number: String,
+    pub name: String,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct NewSwatches {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub swatches: Vec<Swatch>,
+}
+
+/// A part of a sheet at a size: every `2^level` pixels are one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, TS)]
+pub struct Window {
+    pub x: usize,
+    pub y: usize,
+    pub width: usize,
+    pub height: usize,
+    pub level: u32,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct LiftPreview {
+    pub recipe: LiftRecipe,
+    pub window: Window,
+}
+
+/// Why something was refused, and what that means for what was there.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct Refusal {
+    /// What happened.
+    pub error: String,
+    /// What was kept, and what to do.
+    pub advice: String,
+    /// With a conflict: the drawing's revision now.
+    #[ts(type = "number | null")]
+    pub revision: Option<i64>,
+}
+
+/// What server-sent events tell about a shot.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+#[serde(tag = "what", rename_all = "snake_case")]
+pub enum Event {
+    Drawing { #[ts(type = "number")] id: i64, #[ts(type = "number")] revision: i64, progress: Progress },
+    Drawings,
+    Swatches,
+}
+
+/// What is in the way of handing off, told plainly.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct Readiness {
+    pub ready: bool,
+    pub reasons: Vec<String>,
+}

@@ -1,0 +1,78 @@
+//! Hand off: ink, paint, lines and a readiness report as files.
+
+use super::api::{Progress, Readiness};
+use super::bench::{Error, Open};
+use super::pictures;
+use rhizograph_core::paint::{Swatch, fills};
+use rhizograph_formats::{drawing_json, raster_out, svg_out};
+
+/// The files a drawing can be handed off as, with their media types.
+pub const FILES: [(&str, &str); 5] = [
+    ("ink.png", "image/png"),
+    ("paint.png", "image/png"),
+    ("flat.png", "image/png"),
+    ("drawing.svg", "image/svg+xml"),
+    ("lines.json", "application/json"),
+];
+
+fn counted(n: usize, one: &str, many: &str) -> Option<String> {
+    match n {
+        0 => None,
+        1 => Some(format!("1 {one}")),
+        _ => Some(format!("{n} {many}")),
+    }
+}
+
+/// Why a drawing is not ready, if it is not.
+pub fn readiness(p: &Progress, stale: bool) -> Readiness {
+    let mut reasons = Vec::new();
+    if !p.lifted {
+        reasons.push("the ink has not been lifted and traced yet".to_owned());
+    }
+    if stale {
+        reasons.push("the lift was changed after tracing: the lines are older than its settings".to_owned());
+    }
+    reasons.extend(counted(p.join_open, "finding is open at Join", "findings are open at Join"));
+    reasons.extend(counted(p.paint_open, "finding is open at Paint", "findings are open at Paint"));
+    Readiness { ready: reasons.is_empty(), reasons }
+}
+
+/// One file of the hand-off.
+pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Error> {
+    let sheet = &open.stored.sheet;
+    let ink = &open.scene.ink;
+    Ok(match name {
+        "ink.png" => raster_out::ink_png(ink, sheet.dpi)?,
+        "paint.png" => raster_out::rgba_png(&pictures::paint(open, swatches), sheet.dpi)?,
+        "flat.png" => {
+            // Ink over paint, what is neither stays clear.
+            let mut flat = pictures::paint(open, swatches);
+            for (p, &a) in flat.data.iter_mut().zip(&ink.alpha.data) {
+                let (a, under) = (u32::from(a), u32::from(p[3]));
+                let out = a * 255 + under * (255 - a);
+                if out > 0 {
+                    let mix = |k: usize| (u32::from(ink.colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out;
+                    *p = [mix(0) as u8, mix(1) as u8, mix(2) as u8, (out / 255) as u8];
+                }
+            }
+            raster_out::rgba_png(&flat, sheet.dpi)?
+        }
+        "drawing.svg" => {
+            let fills = fills(&open.scene.regions, &sheet.drops);
+            let shapes: Vec<svg_out::Fill> = open
+                .scene
+                .regions
+                .list
+                .iter()
+                .zip(fills)
+                .filter_map(|(r, f)| {
+                    let s = f.and_then(|f| swatches.iter().find(|s| s.id == f))?;
+                    Some(svg_out::Fill { name: s.name.clone(), colour: s.colour, rings: &r.rings })
+                })
+                .collect();
+            svg_out::drawing_svg(&sheet.lines, &shapes, ink.colour, sheet.width, sheet.height, sheet.dpi).into_bytes()
+        }
+        "lines.json" => drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi).into_bytes(),
+        _ => return Err(Error::Asked(format!("there is no file {name} to hand off"))),
+    })
+}

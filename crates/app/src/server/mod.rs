@@ -1,0 +1,92 @@
+//! The server: JSON and pictures under `/api`, the front end's files beside it.
+
+pub mod api;
+pub mod bench;
+pub mod events;
+pub mod guard;
+pub mod hand_off;
+pub mod pictures;
+pub mod routes;
+pub mod store;
+
+use events::Events;
+use rocket::fs::{FileServer, Options};
+use rocket::{Build, Config, Rocket};
+use sqlx::postgres::{PgPool, PgPoolOptions};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// What the server needs to know to start.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    pub database_url: String,
+    pub port: u16,
+    /// The folder of the built front end.
+    pub web: PathBuf,
+}
+
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    #[error("the database cannot be reached: {0}")]
+    Database(#[from] sqlx::Error),
+    #[error("the database could not be brought up to date: {0}")]
+    Migrate(#[from] sqlx::migrate::MigrateError),
+    #[error("the demo could not be loaded: {0}")]
+    Demo(String),
+    #[error("the server stopped: {0}")]
+    Serve(#[from] Box<rocket::Error>),
+}
+
+/// Connects and brings the tables up to date.
+pub async fn connect(url: &str) -> Result<PgPool, Error> {
+    let pool = PgPoolOptions::new().max_connections(8).connect(url).await?;
+    sqlx::migrate!("./migrations").run(&pool).await?;
+    Ok(pool)
+}
+
+/// The server, ready to launch.
+pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
+    let config = Config {
+        port: settings.port,
+        cli_colors: false,
+        log_level: rocket::config::LogLevel::Off,
+        limits: rocket::data::Limits::default().limit("json", rocket::data::ByteUnit::Mebibyte(8)),
+        ..Config::release_default()
+    };
+    rocket::custom(config)
+        .manage(Arc::new(bench::Bench::new(pool)))
+        .manage(Events::default())
+        .attach(guard::Guard)
+        .mount("/api", routes::all())
+        .register("/api", routes::catchers())
+        .mount("/", guard::routes())
+        .mount("/", FileServer::new(&settings.web, Options::Index | Options::NormalizeDirs))
+}
+
+/// Migrates, loads the demo into an empty database, serves until stopped.
+pub async fn serve(settings: Settings) -> Result<(), Error> {
+    let pool = connect(&settings.database_url).await?;
+    if store::is_empty(&pool).await? {
+        println!("Loading the demo: Kettle Post, shot 012 …");
+        load_demo(&pool).await?;
+    }
+    let rocket = build(pool, &settings).ignite().await.map_err(Box::new)?;
+    println!("Rhizograph is ready: http://127.0.0.1:{}", settings.port);
+    rocket.launch().await.map_err(Box::new)?;
+    Ok(())
+}
+
+/// Puts the demo production into the database.
+pub async fn load_demo(pool: &PgPool) -> Result<(), Error> {
+    let sheets = tokio::task::spawn_blocking(|| crate::demo::sheets().collect::<Result<Vec<_>, _>>())
+        .await
+        .map_err(|e| Error::Demo(e.to_string()))?
+        .map_err(|e| Error::Demo(e.to_string()))?;
+    let production = store::add_production(pool, rhizograph_demo::PRODUCTION).await?;
+    let shot = store::add_shot(pool, production, rhizograph_demo::SHOT, rhizograph_demo::SHOT_NAME, &rhizograph_demo::swatches()).await?;
+    for (name, bytes) in sheets {
+        let drawing = bench::new_drawing(&name, &bytes).map_err(|e| Error::Demo(e.to_string()))?;
+        store::add_drawing(pool, shot, &drawing, &bytes).await?;
+    }
+    Ok(())
+}

@@ -1,0 +1,329 @@
+//! The routes under `/api`.
+
+use super::api::{
+    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness, Refusal,
+    RevisionRequest, Window,
+};
+use super::bench::{self, Bench, Error, Open, new_drawing, view};
+use super::events::Events;
+use super::store::{self, Written};
+use super::{hand_off, pictures};
+use rhizograph_formats::MOST_BYTES;
+use rocket::data::ByteUnit;
+use rocket::http::{ContentType, Header, Status};
+use rocket::response::stream::{Event as Sse, EventStream};
+use rocket::serde::json::Json;
+use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, delete, get, post, put, routes};
+use std::sync::Arc;
+use std::time::Duration;
+
+type Shared = State<Arc<Bench>>;
+
+/// An error told to the front end.
+pub struct Refused(Status, Refusal);
+
+type Answer<T> = Result<Json<T>, Refused>;
+
+impl<'r> rocket::response::Responder<'r, 'static> for Refused {
+    fn respond_to(self, request: &'r Request<'_>) -> rocket::response::Result<'static> {
+        let mut response = Json(self.1).respond_to(request)?;
+        response.set_status(self.0);
+        Ok(response)
+    }
+}
+
+impl From<Error> for Refused {
+    fn from(error: Error) -> Self {
+        let (status, advice, revision) = match &error {
+            Error::NoDrawing | Error::NoShot => (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None),
+            Error::Conflict { revision } => {
+                (Status::Conflict, "Nothing was overwritten. The drawing is shown as it is now; do your step again if it is still wanted.", Some(*revision))
+            }
+            Error::Format(_) => (Status::UnprocessableEntity, "Nothing was changed. Bring in a PNG, JPEG, TIFF or SVG file.", None),
+            Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => (Status::UnprocessableEntity, "Nothing was changed.", None),
+            Error::Store(sqlx::Error::Database(d)) if d.is_unique_violation() => {
+                let told = Refusal { error: "that name is already taken".into(), advice: "Nothing was changed. Choose another name.".into(), revision: None };
+                return Refused(Status::Conflict, told);
+            }
+            Error::Store(_) | Error::BrokeOff => (Status::InternalServerError, "What was answered as saved is saved. Try again.", None),
+        };
+        Refused(status, Refusal { error: error.to_string(), advice: advice.into(), revision })
+    }
+}
+
+impl From<sqlx::Error> for Refused {
+    fn from(error: sqlx::Error) -> Self {
+        Error::from(error).into()
+    }
+}
+
+/// Bytes with a media type, kept by the browser as long as the address stays the same.
+#[derive(Responder)]
+pub struct File {
+    bytes: Vec<u8>,
+    kind: ContentType,
+    keep: Header<'static>,
+}
+
+fn file(bytes: Vec<u8>, kind: ContentType, keep: bool) -> File {
+    let keep = Header::new("Cache-Control", if keep { "private, max-age=31536000, immutable" } else { "no-store" });
+    File { bytes, kind, keep }
+}
+
+async fn apart<T: Send + 'static>(f: impl FnOnce() -> Result<T, Error> + Send + 'static) -> Result<T, Error> {
+    tokio::task::spawn_blocking(f).await.map_err(|_| Error::BrokeOff)?
+}
+
+#[get("/productions")]
+async fn productions(bench: &Shared) -> Answer<Vec<ProductionInfo>> {
+    Ok(Json(store::productions(&bench.pool).await?))
+}
+
+fn named(text: &str, what: &str) -> Result<String, Error> {
+    let name = text.trim();
+    if name.is_empty() || name.chars().count() > 80 || name.chars().any(char::is_control) {
+        return Err(Error::Asked(format!("{what} needs a name of 1 to 80 characters")));
+    }
+    Ok(name.to_owned())
+}
+
+#[post("/productions", data = "<new>")]
+async fn add_production(bench: &Shared, new: Json<NewProduction>) -> Answer<i64> {
+    Ok(Json(store::add_production(&bench.pool, &named(&new.name, "a production")?).await?))
+}
+
+#[post("/shots", data = "<new>")]
+async fn add_shot(bench: &Shared, new: Json<NewShot>) -> Answer<i64> {
+    let (number, name) = (named(&new.number, "a shot")?, named(&new.name, "a shot")?);
+    let id = store::add_shot(&bench.pool, new.production, &number, &name, &[]).await?;
+    Ok(Json(id))
+}
+
+#[put("/shots/<shot>/swatches", data = "<new>")]
+async fn set_swatches(bench: &Shared, events: &State<Events>, shot: i64, new: Json<NewSwatches>) -> Answer<i64> {
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
+    if new.swatches.len() > 500 {
+        return Err(Error::Asked("a colour model holds up to 500 swatches".into()).into());
+    }
+    for (k, s) in new.swatches.iter().enumerate() {
+        named(&s.name, "a swatch")?;
+        if s.id.is_empty() || s.id.len() > 80 || new.swatches[..k].iter().any(|o| o.id == s.id) {
+            return Err(Error::Asked("each swatch needs an id of its own".into()).into());
+        }
+    }
+    match store::set_swatches(&bench.pool, shot, new.revision, &new.swatches).await? {
+        Written::Conflict { revision } => Err(Error::Conflict { revision }.into()),
+        Written::Done { revision } => {
+            events.tell(shot, Event::Swatches);
+            Ok(Json(revision))
+        }
+    }
+}
+
+#[post("/shots/<shot>/drawings?<name>", data = "<body>")]
+async fn add_drawing(bench: &Shared, events: &State<Events>, shot: i64, name: &str, body: Data<'_>) -> Answer<i64> {
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
+    let name = named(name, "a file")?;
+    let read = body.open(ByteUnit::from(MOST_BYTES)).into_bytes().await.map_err(|_| Error::Asked("the upload broke off".into()))?;
+    if !read.is_complete() {
+        return Err(Error::Format(rhizograph_formats::Error::TooLarge((MOST_BYTES >> 20) + 1)).into());
+    }
+    let bytes = read.into_inner();
+    let (drawing, bytes) = apart(move || Ok((new_drawing(&name, &bytes)?, bytes))).await?;
+    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await?;
+    events.tell(shot, Event::Drawings);
+    Ok(Json(id))
+}
+
+#[get("/drawings/<id>")]
+async fn drawing(bench: &Shared, id: i64) -> Answer<DrawingView> {
+    Ok(Json(view(&bench.open(id).await?)))
+}
+
+fn answer(events: &Events, open: &Open) -> Json<DrawingView> {
+    let view = view(open);
+    events.tell(open.stored.shot, Event::Drawing { id: view.info.id, revision: view.info.revision, progress: view.info.progress });
+    Json(view)
+}
+
+#[post("/drawings/<id>/commands", data = "<request>")]
+async fn command(bench: &Shared, events: &State<Events>, id: i64, request: Json<CommandRequest>) -> Answer<DrawingView> {
+    let request = request.into_inner();
+    Ok(answer(events, &bench.command(id, request.revision, request.command).await?))
+}
+
+#[post("/drawings/<id>/undo", data = "<request>")]
+async fn undo(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<DrawingView> {
+    Ok(answer(events, &bench.step(id, request.revision, false).await?))
+}
+
+#[post("/drawings/<id>/redo", data = "<request>")]
+async fn redo(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<DrawingView> {
+    Ok(answer(events, &bench.step(id, request.revision, true).await?))
+}
+
+#[get("/drawings/<id>/original")]
+async fn original(bench: &Shared, id: i64) -> Result<File, Refused> {
+    let (_, bytes) = store::original_file(&bench.pool, id).await.map_err(|_| Error::NoDrawing)?;
+    Ok(file(bytes, ContentType::Binary, true))
+}
+
+#[get("/drawings/<id>/pictures/<kind>?<x>&<y>&<width>&<height>&<level>")]
+#[allow(clippy::too_many_arguments)]
+async fn picture(bench: &Shared, id: i64, kind: &str, x: usize, y: usize, width: usize, height: usize, level: u32) -> Result<File, Refused> {
+    let window = Window { x, y, width, height, level };
+    let bytes = match kind {
+        "original" => {
+            let source = bench.source(id).await?;
+            apart(move || pictures::original(&source, window)).await?
+        }
+        "ink" => {
+            let open = bench.open(id).await?;
+            apart(move || pictures::ink(&open.scene.ink, window)).await?
+        }
+        _ => return Err(Error::Asked(format!("there is no picture {kind}")).into()),
+    };
+    Ok(file(bytes, ContentType::PNG, true))
+}
+
+#[get("/drawings/<id>/thumbnail")]
+async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
+    let open = bench.open(id).await?;
+    let swatches = pictures::swatches_of(bench, &open).await?;
+    let bytes = apart(move || pictures::thumbnail(&open, &swatches)).await?;
+    Ok(file(bytes, ContentType::PNG, true))
+}
+
+/// A picture with the facts of the lift that made it.
+#[derive(Responder)]
+pub struct Preview {
+    file: File,
+    facts: Header<'static>,
+}
+
+#[post("/drawings/<id>/lift-preview", data = "<request>")]
+async fn lift_preview(bench: &Shared, id: i64, request: Json<LiftPreview>) -> Result<Preview, Refused> {
+    let request = request.into_inner();
+    let lifted = bench.preview(id, &request.recipe).await?;
+    let (bytes, facts) = apart(move || match &*lifted {
+        Err(e) => Err(Error::Core(e.clone())),
+        Ok((ink, facts)) => Ok((pictures::ink(ink, request.window)?, serde_json::to_string(facts).unwrap_or_default())),
+    })
+    .await?;
+    Ok(Preview { file: file(bytes, ContentType::PNG, false), facts: Header::new("x-lift-facts", facts) })
+}
+
+#[get("/drawings/<id>/pixel?<x>&<y>")]
+async fn pixel(bench: &Shared, id: i64, x: usize, y: usize) -> Answer<[u8; 3]> {
+    let source = bench.source(id).await?;
+    if x >= source.width || y >= source.height {
+        return Err(Error::Core(rhizograph_core::Error::OffSheet(x as f64, y as f64)).into());
+    }
+    // Pencil is grainy: the middle of a few pixels, the most coloured half of them.
+    let mut around: Vec<[u8; 3]> = Vec::new();
+    for v in y.saturating_sub(2)..(y + 3).min(source.height) {
+        around.extend((x.saturating_sub(2)..(x + 3).min(source.width)).map(|u| *source.at(u, v)));
+    }
+    let spread = |p: &[u8; 3]| p.iter().max().unwrap_or(&0) - p.iter().min().unwrap_or(&0);
+    around.sort_by_key(|p| std::cmp::Reverse(spread(p)));
+    let half = &around[..around.len().div_ceil(2)];
+    let mean = |c: usize| (half.iter().map(|p| usize::from(p[c])).sum::<usize>() / half.len()) as u8;
+    Ok(Json([mean(0), mean(1), mean(2)]))
+}
+
+#[get("/drawings/<id>/readiness")]
+async fn readiness(bench: &Shared, id: i64) -> Answer<Readiness> {
+    let v = view(&bench.open(id).await?);
+    Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
+}
+
+#[post("/drawings/<id>/hand-off", data = "<request>")]
+async fn handed_off(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<Readiness> {
+    let open = bench.open(id).await?;
+    if open.stored.revision != request.revision {
+        return Err(Error::Conflict { revision: open.stored.revision }.into());
+    }
+    store::set_handed_off(&bench.pool, id, request.revision).await?;
+    let v = view(&open);
+    events.tell(open.stored.shot, Event::Drawings);
+    Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
+}
+
+#[get("/drawings/<id>/hand-off/<name>")]
+async fn hand_off_file(bench: &Shared, id: i64, name: &str) -> Result<File, Refused> {
+    let Some((name, kind)) = hand_off::FILES.into_iter().find(|f| f.0 == name) else {
+        return Err(Error::Asked("there is no such file to hand off".into()).into());
+    };
+    let open = bench.open(id).await?;
+    let swatches = pictures::swatches_of(bench, &open).await?;
+    let bytes = apart(move || hand_off::file(&open, &swatches, name)).await?;
+    Ok(file(bytes, ContentType::parse_flexible(kind).unwrap_or(ContentType::Binary), false))
+}
+
+#[get("/shots/<shot>/events")]
+fn events(events: &State<Events>, shot: i64) -> EventStream![] {
+    let mut line = events.listen();
+    EventStream! {
+        loop {
+            match line.recv().await {
+                Ok((of, event)) if of == shot => yield Sse::json(&event),
+                Ok(_) => {}
+                // Some were missed: everything is to be read again.
+                Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => yield Sse::json(&Event::Drawings),
+                Err(_) => break,
+            }
+        }
+    }
+    .heartbeat(Duration::from_secs(15))
+}
+
+#[delete("/drawings/<id>")]
+async fn remove_drawing(bench: &Shared, events: &State<Events>, id: i64) -> Answer<()> {
+    let shot = store::shot_of(&bench.pool, id).await.map_err(|_| bench::Error::NoDrawing)?;
+    store::remove_drawing(&bench.pool, id).await?;
+    events.tell(shot, Event::Drawings);
+    Ok(Json(()))
+}
+
+#[catch(default)]
+fn plain(status: Status, _: &Request) -> Refused {
+    let error = match status.code {
+        404 => "there is nothing at this address".to_owned(),
+        413 => "that is more than is read at once".to_owned(),
+        400 | 422 => "the request could not be understood".to_owned(),
+        _ => format!("the server could not answer ({})", status.code),
+    };
+    Refused(status, Refusal { error, advice: "Nothing was changed.".into(), revision: None })
+}
+
+pub fn catchers() -> Vec<Catcher> {
+    catchers![plain]
+}
+
+pub fn all() -> Vec<Route> {
+    routes![
+        productions,
+        add_production,
+        add_shot,
+        set_swatches,
+        add_drawing,
+        remove_drawing,
+        drawing,
+        command,
+        undo,
+        redo,
+        original,
+        picture,
+        thumbnail,
+        lift_preview,
+        pixel,
+        readiness,
+        handed_off,
+        hand_off_file,
+        events
+    ]
+}

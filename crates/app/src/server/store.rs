@@ -1,0 +1,264 @@
+//! The store: productions, shots, drawings, originals and changes in PostgreSQL. Each change is one transaction with
+//! the state it leaves, so what was answered as saved is saved.
+
+use super::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
+use rhizograph_core::command::Change;
+use rhizograph_core::paint::Swatch;
+use rhizograph_core::sheet::Sheet;
+use sqlx::types::Json;
+use sqlx::{PgPool, Row};
+
+/// A drawing that is about to be added.
+pub struct NewDrawing {
+    pub name: String,
+    pub file_name: String,
+    pub sha256: String,
+    pub sheet: Sheet,
+}
+
+/// A drawing as it stands.
+#[derive(Debug, Clone)]
+pub struct Stored {
+    pub id: i64,
+    pub shot: i64,
+    pub name: String,
+    pub sheet: Sheet,
+    pub revision: i64,
+    pub handed_off: Option<i64>,
+    pub undo: Option<String>,
+    pub redo: Option<String>,
+    pub steps: usize,
+}
+
+/// What a write met.
+#[derive(Debug)]
+pub enum Written {
+    Done { revision: i64 },
+    /// Somebody else was first.
+    Conflict { revision: i64 },
+}
+
+pub async fn is_empty(pool: &PgPool) -> sqlx::Result<bool> {
+    sqlx::query_scalar("select not exists (select 1 from productions)").fetch_one(pool).await
+}
+
+pub async fn add_production(pool: &PgPool, name: &str) -> sqlx::Result<i64> {
+    sqlx::query_scalar("insert into productions (name) values ($1) returning id").bind(name).fetch_one(pool).await
+}
+
+pub async fn add_shot(pool: &PgPool, production: i64, number: &str, name: &str, swatches: &[Swatch]) -> sqlx::Result<i64> {
+    sqlx::query_scalar("insert into shots (production, number, name, swatches) values ($1, $2, $3, $4) returning id")
+        .bind(production)
+        .bind(number)
+        .bind(name)
+        .bind(Json(swatches))
+        .fetch_one(pool)
+        .await
+}
+
+/// Adds a drawing at the end of the shot, or before the first whose name's number is higher.
+pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: &[u8]) -> sqlx::Result<i64> {
+    let mut tx = pool.begin().await?;
+    // Two uploads at once must not take the same place.
+    sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut *tx).await?;
+    let place: i32 = sqlx::query_scalar("select coalesce(max(place), 0) + 1 from drawings where shot = $1").bind(shot).fetch_one(&mut *tx).await?;
+    let id: i64 = sqlx::query_scalar("insert into drawings (shot, place, name, sheet, progress) values ($1, $2, $3, $4, $5) returning id")
+        .bind(shot)
+        .bind(place)
+        .bind(&drawing.name)
+        .bind(Json(&drawing.sheet))
+        .bind(Json(Progress::default()))
+        .fetch_one(&mut *tx)
+        .await?;
+    sqlx::query("insert into originals (drawing, file_name, sha256, bytes) values ($1, $2, $3, $4)")
+        .bind(id)
+        .bind(&drawing.file_name)
+        .bind(&drawing.sha256)
+        .bind(bytes)
+        .execute(&mut *tx)
+        .await?;
+    tx.commit().await?;
+    Ok(id)
+}
+
+pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<u8>> {
+    sqlx::query_scalar("select bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await
+}
+
+/// The original as it came, with its name.
+pub async fn original_file(pool: &PgPool, drawing: i64) -> sqlx::Result<(String, Vec<u8>)> {
+    let row = sqlx::query("select file_name, bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
+    Ok((row.try_get(0)?, row.try_get(1)?))
+}
+
+pub async fn shot_of(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select shot from drawings where id = $1").bind(drawing).fetch_one(pool).await
+}
+
+pub async fn shot_exists(pool: &PgPool, shot: i64) -> sqlx::Result<bool> {
+    sqlx::query_scalar("select exists (select 1 from shots where id = $1)").bind(shot).fetch_one(pool).await
+}
+
+pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
+    let Json(s) = sqlx::query_scalar("select swatches from shots where id = $1").bind(shot).fetch_one(pool).await?;
+    Ok(s)
+}
+
+pub async fn set_swatches(pool: &PgPool, shot: i64, revision: i64, swatches: &[Swatch]) -> sqlx::Result<Written> {
+    let done = sqlx::query("update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2")
+        .bind(shot)
+        .bind(revision)
+        .bind(Json(swatches))
+        .execute(pool)
+        .await?;
+    let now: i64 = sqlx::query_scalar("select revision from shots where id = $1").bind(shot).fetch_one(pool).await?;
+    Ok(if done.rows_affected() == 1 { Written::Done { revision: now } } else { Written::Conflict { revision: now } })
+}
+
+fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
+    let Json(progress): Json<Progress> = row.try_get("progress")?;
+    let revision: i64 = row.try_get("revision")?;
+    let handed: Option<i64> = row.try_get("handed_off")?;
+    Ok(DrawingInfo {
+        id: row.try_get("id")?,
+        name: row.try_get("name")?,
+        revision,
+        progress,
+        handed_off: handed == Some(revision),
+        ready: is_ready(&progress),
+    })
+}
+
+/// Lifted, nothing open, something enclosed.
+pub fn is_ready(p: &Progress) -> bool {
+    p.lifted && p.join_open == 0 && p.paint_open == 0
+}
+
+/// Everything there is, in order.
+pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
+    let mut out = Vec::new();
+    for production in sqlx::query("select id, name from productions order by name").fetch_all(pool).await? {
+        let id: i64 = production.try_get("id")?;
+        let mut shots = Vec::new();
+        for shot in sqlx::query("select id, number, name, swatches, revision from shots where production = $1 order by number").bind(id).fetch_all(pool).await? {
+            let shot_id: i64 = shot.try_get("id")?;
+            let rows = sqlx::query("select id, name, revision, handed_off, progress from drawings where shot = $1 order by place").bind(shot_id).fetch_all(pool).await?;
+            let Json(swatches) = shot.try_get("swatches")?;
+            shots.push(ShotInfo {
+                id: shot_id,
+                number: shot.try_get("number")?,
+                name: shot.try_get("name")?,
+                revision: shot.try_get("revision")?,
+                swatches,
+                drawings: rows.iter().map(info).collect::<sqlx::Result<_>>()?,
+            });
+        }
+        out.push(ProductionInfo { id, name: production.try_get("name")?, shots });
+    }
+    Ok(out)
+}
+
+pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(pool).await
+}
+
+/// A drawing with its state and the labels of its next undo and redo.
+pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
+    let row = sqlx::query("select id, shot, name, sheet, revision, handed_off from drawings where id = $1").bind(drawing).fetch_one(pool).await?;
+    let undo = sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1")
+        .bind(drawing)
+        .fetch_optional(pool)
+        .await?;
+    let redo = sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and undone order by step limit 1")
+        .bind(drawing)
+        .fetch_optional(pool)
+        .await?;
+    let steps: i64 = sqlx::query_scalar("select count(*) from changes where drawing = $1 and not undone").bind(drawing).fetch_one(pool).await?;
+    let Json(sheet) = row.try_get("sheet")?;
+    Ok(Stored {
+        id: row.try_get("id")?,
+        shot: row.try_get("shot")?,
+        name: row.try_get("name")?,
+        sheet,
+        revision: row.try_get("revision")?,
+        handed_off: row.try_get("handed_off")?,
+        undo,
+        redo,
+        steps: steps as usize,
+    })
+}
+
+/// What a write does to the list of changes.
+pub enum Step {
+    Add(Change),
+    Undo,
+    Redo,
+}
+
+/// The change that undo (or redo) is about, if there is one.
+pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Option<Change>> {
+    let query = if redo {
+        "select change from changes where drawing = $1 and undone order by step limit 1"
+    } else {
+        "select change from changes where drawing = $1 and not undone order by step desc limit 1"
+    };
+    let found: Option<Json<Change>> = sqlx::query_scalar(query).bind(drawing).fetch_optional(pool).await?;
+    Ok(found.map(|j| j.0))
+}
+
+/// Stores a step with the state it leaves, if the drawing is still at `revision`.
+pub async fn write(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, progress: Progress, step: &Step) -> sqlx::Result<Written> {
+    let mut tx = pool.begin().await?;
+    let done = sqlx::query("update drawings set sheet = $3, progress = $4, revision = revision + 1 where id = $1 and revision = $2")
+        .bind(drawing)
+        .bind(revision)
+        .bind(Json(sheet))
+        .bind(Json(progress))
+        .execute(&mut *tx)
+        .await?;
+    if done.rows_affected() == 0 {
+        let now: i64 = sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        return Ok(Written::Conflict { revision: now });
+    }
+    match step {
+        Step::Add(change) => {
+            sqlx::query("delete from changes where drawing = $1 and undone").bind(drawing).execute(&mut *tx).await?;
+            sqlx::query("insert into changes (drawing, step, change) select $1, coalesce(max(step), 0) + 1, $2 from changes where drawing = $1")
+                .bind(drawing)
+                .bind(Json(change))
+                .execute(&mut *tx)
+                .await?;
+        }
+        Step::Undo => {
+            sqlx::query("update changes set undone = true where drawing = $1 and step = (select max(step) from changes where drawing = $1 and not undone)")
+                .bind(drawing)
+                .execute(&mut *tx)
+                .await?;
+        }
+        Step::Redo => {
+            sqlx::query("update changes set undone = false where drawing = $1 and step = (select min(step) from changes where drawing = $1 and undone)")
+                .bind(drawing)
+                .execute(&mut *tx)
+                .await?;
+        }
+    }
+    tx.commit().await?;
+    Ok(Written::Done { revision: revision + 1 })
+}
+
+/// All changes of a drawing that are not undone, in order.
+pub async fn changes(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<Change>> {
+    let rows: Vec<Json<Change>> = sqlx::query_scalar("select change from changes where drawing = $1 and not undone order by step").bind(drawing).fetch_all(pool).await?;
+    Ok(rows.into_iter().map(|j| j.0).collect())
+}
+
+pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {
+    sqlx::query("update drawings set handed_off = $2 where id = $1").bind(drawing).bind(revision).execute(pool).await?;
+    Ok(())
+}
+
+/// Takes a drawing off the peg bar, with its original and changes.
+pub async fn remove_drawing(pool: &PgPool, drawing: i64) -> sqlx::Result<()> {
+    sqlx::query("delete from drawings where id = $1").bind(drawing).execute(pool).await?;
+    Ok(())
+}

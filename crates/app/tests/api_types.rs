@@ -1,0 +1,51 @@
+//! The front end's types are generated from the server's. `UPDATE_TYPES=1 cargo test --test api_types` writes them.
+
+use rhizograph_app::server::api::{
+    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness, Refusal,
+    RevisionRequest,
+};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use ts_rs::{Config, TS};
+
+fn export(dir: &Path) {
+    let config = Config::new().with_out_dir(dir).with_large_int("number");
+    CommandRequest::export_all(&config).unwrap();
+    DrawingView::export_all(&config).unwrap();
+    Event::export_all(&config).unwrap();
+    LiftPreview::export_all(&config).unwrap();
+    NewProduction::export_all(&config).unwrap();
+    NewShot::export_all(&config).unwrap();
+    NewSwatches::export_all(&config).unwrap();
+    ProductionInfo::export_all(&config).unwrap();
+    Readiness::export_all(&config).unwrap();
+    Refusal::export_all(&config).unwrap();
+    RevisionRequest::export_all(&config).unwrap();
+}
+
+fn files(dir: &Path) -> BTreeMap<String, String> {
+    let Ok(list) = std::fs::read_dir(dir) else { return BTreeMap::new() };
+    list.map(|f| f.unwrap().path())
+        .filter(|p| p.is_file())
+        .map(|p| (p.file_name().unwrap().to_string_lossy().into_owned(), std::fs::read_to_string(&p).unwrap()))
+        .collect()
+}
+
+#[test]
+fn the_front_ends_types_are_those_of_the_server() {
+    let kept = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../web/src/lib/types");
+    if std::env::var_os("UPDATE_TYPES").is_some() {
+        std::fs::remove_dir_all(&kept).ok();
+        export(&kept);
+        return;
+    }
+    let fresh = std::env::temp_dir().join(format!("rhizograph-types-{}", std::process::id()));
+    export(&fresh);
+    let (want, have) = (files(&fresh), files(&kept));
+    std::fs::remove_dir_all(&fresh).ok();
+    assert!(want.len() > 20);
+    assert_eq!(have.keys().collect::<Vec<_>>(), want.keys().collect::<Vec<_>>());
+    for (name, text) in want {
+        assert_eq!(have[&name], text, "{name} is out of date");
+    }
+}

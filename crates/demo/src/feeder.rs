@@ -1,0 +1,111 @@
+//! The sheet feeder's stand-in: an inked page as a scanner would deliver it, with paper tone and grain, dust, pencil
+//! construction lines under the ink, and a slight skew.
+
+use crate::pen::Page;
+use crate::random::{mix, normal, unit, wander};
+use rayon::prelude::*;
+use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::line::FlatPoint;
+use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::render;
+use std::f64::consts::TAU;
+
+/// What the paper and the scanner add.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Sheet {
+    /// Resolution of the scan, dpi.
+    pub dpi: f64,
+    /// Turned on the glass by this, radians.
+    pub skew: f64,
+    pub seed: u64,
+}
+
+/// The light-blue pencil's share of what the paper throws back, by channel.
+const PENCIL: [f64; 3] = [0.60, 0.79, 0.93];
+const PAPER: [f64; 3] = [243.0, 239.0, 227.0];
+const INK: [f64; 3] = [30.0, 28.0, 31.0];
+
+/// Where a place of the drawing lands on the scan.
+pub fn on_scan(p: Pt, width: f64, height: f64, skew: f64) -> Pt {
+    let c = pt(width / 2.0, height / 2.0);
+    let d = p - c;
+    let (s, k) = skew.sin_cos();
+    c + pt(d.x * k - d.y * s, d.x * s + d.y * k)
+}
+
+/// Scans a page inked at `page_dpi`.
+pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
+    let (pw, ph) = (page.ink.width as f64, page.ink.height as f64);
+    let scale = sheet.dpi / page_dpi;
+    let (w, h) = ((pw * scale).round() as usize, (ph * scale).round() as usize);
+    let pencil = construction(page.ink.width, page.ink.height, sheet.seed);
+    let dust = dust(w, h, sheet.seed);
+    let mut out = Plane::new(w, h, [0u8; 3]);
+    out.par_rows_mut().for_each(|(y, row)| {
+        for (x, o) in row.iter_mut().enumerate() {
+            let q = pt((x as f64 + 0.5) / scale, (y as f64 + 0.5) / scale);
+            let p = on_scan(q, pw, ph, -sheet.skew);
+            // The lens spreads the light a little: five samples for one.
+            let spread = 0.55;
+            let soft = |plane: &Plane<u8>| {
+                let around = [(spread, 0.0), (-spread, 0.0), (0.0, spread), (0.0, -spread)];
+                (2.0 * plane.sample(p.x, p.y) + around.iter().map(|(dx, dy)| plane.sample(p.x + dx, p.y + dy)).sum::<f64>()) / 6.0 / 255.0
+            };
+            let n = (y * w + x) as u64;
+            let tone = 1.0 + 0.012 * wander(sheet.seed, p.x / 310.0 + 7.0) * wander(sheet.seed + 5, p.y / 270.0);
+            let ink = soft(&page.ink);
+            // Pencil is grainy: the tooth of the paper takes it unevenly.
+            let tooth = 0.72 + 0.28 * unit(mix(sheet.seed ^ 99).wrapping_add(n));
+            let blue = soft(&pencil) * tooth;
+            let speck = f64::from(dust.data[n as usize]) / 255.0;
+            let grain = 2.3 * normal(mix(sheet.seed).wrapping_add(n));
+            for c in 0..3 {
+                let paper = PAPER[c] * tone * (1.0 - blue * (1.0 - PENCIL[c]));
+                let inked = paper * (1.0 - ink) + INK[c] * ink;
+                let v = inked * (1.0 - 0.75 * speck) + grain + 0.7 * normal(mix(sheet.seed + 1 + c as u64).wrapping_add(n));
+                o[c] = v.clamp(0.0, 255.0) as u8;
+            }
+        }
+    });
+    out
+}
+
+/// The pencil lines a drawing is built on: masses, axes, the line of the ground.
+fn construction(width: usize, height: usize, seed: u64) -> Plane<u8> {
+    let mut plane = Plane::new(width, height, 0u8);
+    let j = |k: u64| 12.0 * (unit(seed * 17 + k) - 0.5);
+    let mut draw = |points: &[Pt], width: f64| {
+        let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width }).collect();
+        render::stroke(&mut plane, &flat);
+    };
+    let oval = |x: f64, y: f64, rx: f64, ry: f64, turns: f64, k: u64| -> Vec<Pt> {
+        (0..=(90.0 * turns) as usize)
+            .map(|i| i as f64 / 90.0 * TAU)
+            .map(|a| pt(x + j(k) + (rx + 2.0 * a) * a.cos(), y + j(k + 1) + (ry + 1.5 * a) * a.sin()))
+            .collect()
+    };
+    draw(&oval(1120.0, 900.0, 540.0, 400.0, 1.6, 1), 4.5);
+    draw(&oval(1850.0, 790.0, 170.0, 160.0, 2.1, 3), 4.0);
+    draw(&oval(1120.0, 460.0, 190.0, 120.0, 1.7, 5), 4.0);
+    for (k, x) in [790.0, 830.0, 1380.0, 1430.0].into_iter().enumerate() {
+        draw(&oval(x, 1380.0, 78.0, 130.0, 1.2, 7 + k as u64), 3.5);
+    }
+    draw(&[pt(120.0, 1512.0 + j(20)), pt(2290.0, 1500.0 + j(21))], 4.0);
+    draw(&[pt(1110.0 + j(22), 180.0), pt(1130.0 + j(23), 1560.0)], 3.5);
+    draw(&[pt(500.0, 1190.0 + j(24)), pt(2060.0, 700.0 + j(25))], 3.5);
+    plane
+}
+
+/// Specks of dust that lie on the glass.
+fn dust(width: usize, height: usize, seed: u64) -> Plane<u8> {
+    let mut plane = Plane::new(width, height, 0u8);
+    for k in 0..90u64 {
+        let s = mix(seed.wrapping_mul(1009) + k);
+        let p = pt(unit(s) * width as f64, unit(s + 1) * height as f64);
+        let size = 1.2 + 2.2 * unit(s + 2);
+        let a = unit(s + 3) * TAU;
+        let q = p + pt(a.cos(), a.sin()) * (2.0 * unit(s + 4));
+        render::stroke(&mut plane, &[FlatPoint { p, width: size }, FlatPoint { p: q, width: size }]);
+    }
+    plane
+}

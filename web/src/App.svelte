@@ -1,0 +1,143 @@
+<script lang="ts">
+    import { onMount, untrack } from 'svelte';
+    import { tinykeys } from 'tinykeys';
+    import Bench from './lib/Bench.svelte';
+    import Intake from './lib/parts/Intake.svelte';
+    import Keys from './lib/parts/Keys.svelte';
+    import Notices from './lib/parts/Notices.svelte';
+    import { follow, go, route } from './lib/route.svelte';
+    import ShotTable from './lib/ShotTable.svelte';
+    import { bench, STATIONS, type Backdrop, type Tool } from './lib/state/bench.svelte';
+    import { findings } from './lib/state/findings.svelte';
+    import { sheet } from './lib/state/sheet.svelte';
+    import { shots } from './lib/state/shots.svelte';
+
+    let intake: Intake;
+    const theme = localStorage.getItem('rhizograph.theme');
+    if (theme === 'dusk') bench.theme = 'dusk';
+    $effect(() => {
+        document.documentElement.dataset.theme = bench.theme;
+        localStorage.setItem('rhizograph.theme', bench.theme);
+    });
+
+    sheet.onSaved = (view) => shots.note(view.info);
+
+    $effect(() => {
+        const place = route.place;
+        untrack(() => {
+            if (place.at !== 'drawing') return;
+            if (bench.station !== place.station) bench.enter(place.station);
+            if (sheet.view?.info.id !== place.id) {
+                findings.at = null;
+                void sheet.open(place.id);
+            }
+        });
+    });
+    $effect(() => {
+        void bench.station;
+        const id = sheet.view?.info.id;
+        untrack(() => {
+            if (route.place.at === 'drawing' && id === route.place.id) {
+                follow(id);
+                findings.at = null;
+                findings.only = null;
+                findings.showLeft = false;
+            }
+        });
+    });
+    $effect(() => {
+        const shot = sheet.view?.shot;
+        if (shot && route.place.at === 'drawing') untrack(() => shots.look(shot));
+    });
+
+    onMount(() => {
+        void shots.load().then(() => {
+            const first = shots.shot;
+            if (first && shots.current === null) shots.look(first.id);
+        });
+    });
+
+    const typing = (e: Event) =>
+        !!(e.target as HTMLElement).closest(
+            'input:not([type=range]):not([type=checkbox]), textarea, select, [role=dialog], dialog',
+        );
+    const key =
+        (f: (e: KeyboardEvent) => void, always = false) =>
+        (e: KeyboardEvent) => {
+            if (typing(e) || (!always && route.place.at !== 'drawing')) return;
+            e.preventDefault();
+            f(e);
+        };
+    const settle = (how: 'accept' | 'seam' | 'leave') =>
+        key(() => {
+            const now = findings.current;
+            if (now && sheet.waiting === 0) void findings.settle(now, how);
+        });
+    function neighbour(by: 1 | -1) {
+        const list = shots.shot?.drawings ?? [];
+        const i = list.findIndex((d) => d.id === sheet.view?.info.id);
+        const to = list[i + by];
+        if (i >= 0 && to) go({ at: 'drawing', id: to.id, station: bench.station });
+    }
+    const TRAYS: Record<string, Tool[]> = {
+        lift: ['look', 'sample'],
+        join: ['look', 'sweep', 'seam', 'take-away'],
+        paint: ['look', 'fill', 'pick', 'clear'],
+    };
+    function nextOf<T>(list: T[], now: T): T {
+        return list[(list.indexOf(now) + 1) % list.length] ?? now;
+    }
+
+    onMount(() => {
+        const camera = bench.camera;
+        const down = tinykeys(window, {
+            ...Object.fromEntries(STATIONS.map((s) => [String(s.number), key(() => bench.enter(s.id))])),
+            j: key(() => findings.step(1)),
+            k: key(() => findings.step(-1)),
+            a: settle('accept'),
+            s: settle('seam'),
+            x: settle('leave'),
+            'Shift+A': key(() => bench.station === 'join' && findings.sure.length > 0 && void findings.settleSure()),
+            q: key(() => (bench.blink = true)),
+            w: key(() => bench.station === 'lift' && (bench.wipe = bench.wipe === null ? 0.5 : null)),
+            b: key(
+                () =>
+                    (bench.backdrop = nextOf<Backdrop>(['paper', 'white', 'grey', 'black', 'checker'], bench.backdrop)),
+            ),
+            t: key(() => (bench.tool = nextOf(TRAYS[bench.station] ?? ['look'], bench.tool))),
+            f: key(() => sheet.view && camera.fit(sheet.view.width, sheet.view.height)),
+            '0': key(() => camera.zoom(1 / camera.scale)),
+            '+': key(() => camera.zoom(1.25)),
+            'Shift++': key(() => camera.zoom(1.25)),
+            '=': key(() => camera.zoom(1.25)),
+            '-': key(() => camera.zoom(0.8)),
+            ',': key(() => neighbour(-1)),
+            '.': key(() => neighbour(1)),
+            Escape: key(() => {
+                bench.tool = 'look';
+                findings.at = null;
+            }),
+            'Shift+?': key(() => (bench.keysShown = true), true),
+            '?': key(() => (bench.keysShown = true), true),
+            '$mod+z': key(() => void sheet.undo()),
+            '$mod+Shift+z': key(() => void sheet.redo()),
+            '$mod+y': key(() => void sheet.redo()),
+        });
+        const up = tinykeys(window, { q: () => (bench.blink = false) }, { event: 'keyup' });
+        return () => {
+            down();
+            up();
+        };
+    });
+</script>
+
+<svelte:window onblur={() => (bench.blink = false)} />
+
+{#if route.place.at === 'drawing'}
+    <Bench onbringin={() => intake.choose()} />
+{:else}
+    <ShotTable onbringin={() => intake.choose()} />
+{/if}
+<Intake bind:this={intake} />
+<Keys />
+<Notices />

@@ -1,0 +1,436 @@
+<script lang="ts">
+    import { untrack } from 'svelte';
+    import { pixel } from '../api';
+    import { bench } from '../state/bench.svelte';
+    import { findings } from '../state/findings.svelte';
+    import { lift } from '../state/lift.svelte';
+    import { tellError } from '../state/notices.svelte';
+    import { sheet } from '../state/sheet.svelte';
+    import { shots } from '../state/shots.svelte';
+    import type { Pt } from '../types/Pt';
+    import type { RegionView } from '../types/RegionView';
+    import { type Colours, counts, hatching, mark, markDistance, seam } from './marks';
+    import { Preview } from './preview';
+    import { Tiles } from './tiles';
+
+    let canvas: HTMLCanvasElement;
+    let frame = 0;
+    let ratio = $state(1);
+    let space = $state(false);
+    /** A stroke being drawn with a tool, in sheet pixels. */
+    let stroke = $state<Pt[]>([]);
+    let drag: { kind: 'pan' | 'stroke' | 'wipe'; last: Pt } | null = null;
+    let hover = $state<Pt | null>(null);
+    let stale = $state(0);
+
+    const camera = bench.camera;
+    const again = () => stale++;
+    const tiles = new Tiles(again);
+    const preview = new Preview(again, (facts, trouble) => lift.hear(facts, trouble));
+
+    const paths = $derived.by(() => {
+        const view = sheet.view;
+        const made = (d: string) => new Path2D(d);
+        return {
+            regions: new Map((view?.regions ?? []).map((r) => [r.id, made(r.path)])),
+            seams: (view?.lines ?? []).filter((l) => l.kind === 'seam').map((l) => ({ id: l.id, path: made(l.path) })),
+            handmade: (view?.lines ?? [])
+                .filter((l) => l.made === 'bridge' || l.made === 'hand')
+                .map((l) => ({ id: l.id, path: made(l.path) })),
+            spines: (view?.lines ?? []).filter((l) => l.kind === 'centreline').map((l) => made(l.path)),
+        };
+    });
+    const colourOf = $derived(new Map((shots.shot?.swatches ?? []).map((s) => [s.id, `rgb(${s.colour.join(',')})`])));
+    const cursor = $derived(
+        space || bench.tool === 'look'
+            ? 'grab'
+            : bench.tool === 'sample' || bench.tool === 'pick'
+              ? 'copy'
+              : 'crosshair',
+    );
+
+    /** Marks lie on the sheet, which stays light in both themes. */
+    const c: Colours = {
+        gap: '#DE9F27',
+        tail: '#6A4A80',
+        end: '#CB4B36',
+        seam: '#2F5D50',
+        line: '#2A2822',
+        paper: '#F7F2E6',
+    };
+
+    function checker(g: CanvasRenderingContext2D): CanvasPattern | null {
+        const tile = document.createElement('canvas');
+        tile.width = tile.height = 20;
+        const t = tile.getContext('2d');
+        if (!t) return null;
+        t.fillStyle = '#fff';
+        t.fillRect(0, 0, 20, 20);
+        t.fillStyle = '#dcdad4';
+        t.fillRect(0, 0, 10, 10);
+        t.fillRect(10, 10, 10, 10);
+        return g.createPattern(tile, 'repeat');
+    }
+
+    const BACKDROPS = { paper: '#fffdf7', white: '#ffffff', grey: '#8d8d8d', black: '#000000', checker: '' };
+
+    function draw() {
+        frame = 0;
+        const view = sheet.view;
+        const g = canvas.getContext('2d');
+        if (!g) return;
+        g.setTransform(ratio, 0, 0, ratio, 0, 0);
+        g.fillStyle = getComputedStyle(canvas).getPropertyValue('--desk') || '#bdb8ad';
+        g.fillRect(0, 0, camera.width, camera.height);
+        if (!view) return;
+        const onSheet = () => {
+            const s = camera.scale * ratio;
+            g.setTransform(
+                s,
+                0,
+                0,
+                s,
+                (camera.width / 2 - camera.x * camera.scale) * ratio,
+                (camera.height / 2 - camera.y * camera.scale) * ratio,
+            );
+        };
+        const onScreen = () => g.setTransform(ratio, 0, 0, ratio, 0, 0);
+        const [left, top] = camera.toScreen([0, 0]);
+        const [right, low] = camera.toScreen([view.width, view.height]);
+        g.save();
+        g.shadowColor = '#0003';
+        g.shadowBlur = 14;
+        g.shadowOffsetY = 3;
+        g.fillStyle = bench.backdrop === 'checker' ? (checker(g) ?? '#fff') : BACKDROPS[bench.backdrop];
+        g.fillRect(left, top, right - left, low - top);
+        g.restore();
+
+        const lifting = bench.station === 'lift';
+        const showOriginal = bench.blink;
+        const wipeX = lifting && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
+        g.save();
+        g.beginPath();
+        g.rect(left, top, right - left, low - top);
+        g.clip();
+        if (showOriginal || wipeX !== null) {
+            g.save();
+            if (wipeX !== null) {
+                g.beginPath();
+                g.rect(0, 0, wipeX, camera.height);
+                g.clip();
+            }
+            onSheet();
+            tiles.draw(g, camera, view, 'original', 0, ratio);
+            g.restore();
+        }
+        if (!showOriginal) {
+            g.save();
+            if (wipeX !== null) {
+                g.beginPath();
+                g.rect(wipeX, 0, camera.width, camera.height);
+                g.clip();
+            }
+            onSheet();
+            if (!lifting) paintRegions(g, view.regions);
+            if (lifting && view.lift !== null) drawPreview(g);
+            else tiles.draw(g, camera, view, 'ink', view.info.revision, ratio);
+            g.restore();
+        }
+        g.restore();
+        onScreen();
+
+        if (!showOriginal) {
+            if (bench.station === 'join') {
+                g.save();
+                onSheet();
+                g.strokeStyle = '#5E8577';
+                g.lineWidth = Math.min(1.6 / camera.scale, 3);
+                g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
+                if (camera.scale > 0.9) paths.spines.forEach((p) => g.stroke(p));
+                g.restore();
+                onScreen();
+            }
+            if (!lifting) paths.seams.forEach((s) => seam(g, camera, s.path, c));
+            const listed = findings.listed.filter((f) => f.kind !== 'unpainted');
+            if (camera.scale < 0.16) counts(g, camera, listed, c);
+            else listed.forEach((f) => mark(g, camera, f, c, f.id === findings.current?.id));
+            if (stroke.length > 1) drawStroke(g);
+            const now = findings.current;
+            if (now && now.kind === 'unpainted') outlineRegion(g, now.region);
+        }
+        if (wipeX !== null) {
+            g.fillStyle = '#2a2822';
+            g.fillRect(wipeX - 1, 0, 2, camera.height);
+        }
+    }
+
+    function paintRegions(g: CanvasRenderingContext2D, regions: RegionView[]) {
+        const hatch = bench.station === 'paint' ? hatching('#CB4B36') : null;
+        hatch?.setTransform(new DOMMatrix().scale(1 / camera.scale));
+        const left = new Set(findings.here.filter((f) => f.left).map((f) => f.region));
+        for (const r of regions) {
+            const path = paths.regions.get(r.id);
+            if (!path) continue;
+            const fill = r.swatch ? colourOf.get(r.swatch) : undefined;
+            if (fill) {
+                g.fillStyle = fill;
+                g.fill(path, 'evenodd');
+                // Two fills that meet under a line would let a hair of the backdrop through.
+                g.strokeStyle = fill;
+                g.lineWidth = 1;
+                g.stroke(path);
+            } else if (hatch && !left.has(r.id)) {
+                g.fillStyle = hatch;
+                g.fill(path, 'evenodd');
+            }
+        }
+    }
+
+    function outlineRegion(g: CanvasRenderingContext2D, region: number | null) {
+        const path = region === null ? undefined : paths.regions.get(region);
+        if (!path) return;
+        g.save();
+        const s = camera.scale;
+        g.transform(s, 0, 0, s, camera.width / 2 - camera.x * s, camera.height / 2 - camera.y * s);
+        for (const [width, colour] of [
+            [6, '#2A2822'],
+            [4, '#DE9F27'],
+            [1.5, '#2A2822'],
+        ] as const) {
+            g.lineWidth = width / s;
+            g.strokeStyle = colour;
+            g.stroke(path);
+        }
+        g.restore();
+    }
+
+    function drawPreview(g: CanvasRenderingContext2D) {
+        const view = sheet.view;
+        if (!view || !lift.draft) return;
+        const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
+        const k = 1 << level;
+        const [x0, y0] = camera.toSheet([0, 0]);
+        const [x1, y1] = camera.toSheet([camera.width, camera.height]);
+        const x = Math.max(0, Math.floor(x0 / k) * k);
+        const y = Math.max(0, Math.floor(y0 / k) * k);
+        const width = Math.min(view.width, Math.ceil(x1)) - x;
+        const height = Math.min(view.height, Math.ceil(y1)) - y;
+        if (width > 0 && height > 0) {
+            const recipe = $state.snapshot(lift.draft);
+            preview.ask({ drawing: view.info.id, recipe, window: { x, y, width, height, level } });
+        }
+        if (preview.picture && preview.window && preview.drawing === view.info.id) {
+            const w = preview.window;
+            g.imageSmoothingEnabled = camera.scale * ratio < 3;
+            g.drawImage(preview.picture, w.x, w.y, preview.picture.width << w.level, preview.picture.height << w.level);
+        }
+    }
+
+    function drawStroke(g: CanvasRenderingContext2D) {
+        const points = stroke.map((p) => camera.toScreen(p));
+        g.beginPath();
+        points.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+        g.lineCap = 'round';
+        g.lineJoin = 'round';
+        const look = { sweep: ['#6A4A80', 5, []], seam: ['#2F5D50', 3, [0.1, 6]] } as const;
+        const [colour, width, dash] = bench.tool === 'seam' ? look.seam : look.sweep;
+        g.globalAlpha = bench.tool === 'sweep' ? 0.55 : 1;
+        g.strokeStyle = colour;
+        g.lineWidth = width;
+        g.setLineDash([...dash]);
+        g.stroke();
+        g.setLineDash([]);
+        g.globalAlpha = 1;
+    }
+
+    $effect(() => {
+        // Everything that is drawn is read here, so that a change of it asks for a new frame.
+        void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, stale, stroke.length];
+        void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, paths, colourOf];
+        void [findings.listed, findings.current, JSON.stringify(lift.draft)];
+        if (!frame) frame = requestAnimationFrame(() => untrack(draw));
+    });
+
+    // A drawing that comes onto the bench is shown whole.
+    let shown = 0;
+    $effect(() => {
+        const view = sheet.view;
+        if (view && view.info.id !== shown && camera.width > 1) {
+            shown = view.info.id;
+            untrack(() => camera.fit(view.width, view.height));
+        }
+    });
+
+    function place(e: PointerEvent | WheelEvent): Pt {
+        const box = canvas.getBoundingClientRect();
+        return [e.clientX - box.left, e.clientY - box.top];
+    }
+
+    function regionAt(p: Pt): RegionView | undefined {
+        const g = canvas.getContext('2d');
+        g?.setTransform(1, 0, 0, 1, 0, 0);
+        return sheet.view?.regions.find((r) => {
+            const path = paths.regions.get(r.id);
+            return path && g?.isPointInPath(path, p[0], p[1], 'evenodd');
+        });
+    }
+
+    /** The regions a stroke passes over, each once. */
+    function regionsUnder(path: Pt[]): RegionView[] {
+        const hit = path.map(regionAt).filter((r) => r !== undefined);
+        return hit.filter((r, i) => hit.findIndex((o) => o.id === r.id) === i);
+    }
+
+    function down(e: PointerEvent) {
+        const at = place(e);
+        canvas.setPointerCapture(e.pointerId);
+        const onWipe =
+            bench.station === 'lift' && bench.wipe !== null && Math.abs(at[0] - bench.wipe * camera.width) < 14;
+        if (onWipe && e.button === 0 && !space) drag = { kind: 'wipe', last: at };
+        else if (e.button === 1 || space || bench.tool === 'look') drag = { kind: 'pan', last: at };
+        else if (e.button === 0) {
+            drag = { kind: 'stroke', last: at };
+            stroke = [camera.toSheet(at)];
+        }
+        press = at;
+    }
+    let press: Pt = [0, 0];
+
+    function move(e: PointerEvent) {
+        const at = place(e);
+        hover = at;
+        if (!drag) return;
+        if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
+        else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
+        else stroke = [...stroke, camera.toSheet(at)];
+        drag.last = at;
+    }
+
+    function up(e: PointerEvent) {
+        const at = place(e);
+        const was = drag;
+        const path = stroke;
+        drag = null;
+        stroke = [];
+        if (!was) return;
+        const still = Math.hypot(at[0] - press[0], at[1] - press[1]) < 4;
+        if (was.kind === 'pan') {
+            if (still && e.button === 0 && !space) pickFinding(at);
+        } else if (was.kind === 'stroke') void use(path, at, still);
+    }
+
+    function pickFinding(at: Pt) {
+        const near = findings.listed.map((f) => ({ f, d: markDistance(camera, f, at) })).sort((a, b) => a.d - b.d)[0];
+        if (near && near.d < 26) findings.at = near.f.id;
+        else if (bench.station === 'paint') {
+            const region = regionAt(camera.toSheet(at));
+            findings.at = findings.listed.find((f) => f.region === region?.id)?.id ?? null;
+        } else findings.at = null;
+    }
+
+    async function use(path: Pt[], at: Pt, still: boolean) {
+        const view = sheet.view;
+        const here = camera.toSheet(at);
+        if (!view) return;
+        switch (bench.tool) {
+            case 'sweep':
+                if (path.length > 1) await sheet.do({ do: 'sweep', path });
+                break;
+            case 'seam':
+                if (!still && path.length > 1) await sheet.do({ do: 'seam', path });
+                break;
+            case 'take-away': {
+                const g = canvas.getContext('2d');
+                if (!g) return;
+                g.setTransform(1, 0, 0, 1, 0, 0);
+                g.lineWidth = 22 / camera.scale;
+                const hit = paths.handmade.find((l) => g.isPointInStroke(l.path, here[0], here[1]));
+                if (hit) await sheet.do({ do: 'remove', line: hit.id });
+                break;
+            }
+            case 'fill': {
+                const at = regionsUnder(path).map((r) => r.seed);
+                if (bench.swatch && at.length) await sheet.do({ do: 'fill', at, swatch: bench.swatch });
+                break;
+            }
+            case 'clear': {
+                const at = regionsUnder(path)
+                    .filter((r) => r.swatch)
+                    .map((r) => r.seed);
+                if (at.length) await sheet.do({ do: 'clear', at });
+                break;
+            }
+            case 'pick': {
+                const r = regionAt(here);
+                if (r?.swatch) {
+                    bench.swatch = r.swatch;
+                    bench.tool = 'fill';
+                }
+                break;
+            }
+            case 'sample':
+                if (here[0] < 0 || here[1] < 0 || here[0] >= view.width || here[1] >= view.height) return;
+                try {
+                    await lift.addSample(await pixel(view.info.id, Math.floor(here[0]), Math.floor(here[1])));
+                } catch (e) {
+                    tellError(e);
+                }
+                break;
+        }
+    }
+
+    function wheel(e: WheelEvent) {
+        e.preventDefault();
+        camera.zoom(Math.exp(-e.deltaY * (e.ctrlKey ? 0.01 : 0.0016)), place(e));
+    }
+
+    function watch(node: HTMLCanvasElement) {
+        canvas = node;
+        const size = () => {
+            const box = node.getBoundingClientRect();
+            ratio = window.devicePixelRatio || 1;
+            node.width = Math.round(box.width * ratio);
+            node.height = Math.round(box.height * ratio);
+            camera.width = box.width;
+            camera.height = box.height;
+            stale++;
+        };
+        const observer = new ResizeObserver(size);
+        observer.observe(node);
+        size();
+        node.addEventListener('wheel', wheel, { passive: false });
+        return { destroy: () => observer.disconnect() };
+    }
+
+    function key(e: KeyboardEvent, isDown: boolean) {
+        if (e.code !== 'Space' || (e.target as HTMLElement).closest('input, textarea, button, [role=dialog]')) return;
+        e.preventDefault();
+        space = isDown;
+    }
+</script>
+
+<svelte:window onkeydown={(e) => key(e, true)} onkeyup={(e) => key(e, false)} onblur={() => (space = false)} />
+
+<canvas
+    use:watch
+    class="absolute inset-0 size-full touch-none"
+    style:cursor
+    aria-label="The drawing"
+    data-waiting={sheet.waiting}
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    onpointercancel={() => {
+        drag = null;
+        stroke = [];
+    }}
+    onpointerleave={() => (hover = null)}
+></canvas>
+{#if hover && bench.tool === 'fill' && bench.swatch}
+    <span
+        class="pointer-events-none absolute size-4 rounded-full border-2 border-white"
+        style:left="{hover[0] + 12}px"
+        style:top="{hover[1] + 12}px"
+        style:background={colourOf.get(bench.swatch)}
+    ></span>
+{/if}

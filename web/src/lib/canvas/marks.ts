@@ -1,0 +1,248 @@
+/**
+ * The marks on the drawing. Shape first, colour second; they keep their size on screen at any zoom.
+ *   loose end: an open crescent facing away from the line    gap: a dotted arc between two diamonds
+ *   tail: a zigzag over the stretch                            seam: a fine dotted line with small ticks
+ *   unpainted: sparse diagonal hatching                        two paints: a half-filled disc
+ *   sliver: a small triangle with a dot
+ */
+import type { Finding } from '../types/Finding';
+import type { Kind } from '../types/Kind';
+import type { Pt } from '../types/Pt';
+import type { Camera } from './camera.svelte';
+
+export interface Colours {
+    gap: string;
+    tail: string;
+    end: string;
+    seam: string;
+    line: string;
+    paper: string;
+}
+
+type G = CanvasRenderingContext2D;
+
+function diamond(g: G, [x, y]: Pt, r: number, c: Colours) {
+    g.beginPath();
+    g.moveTo(x, y - r);
+    g.lineTo(x + r, y);
+    g.lineTo(x, y + r);
+    g.lineTo(x - r, y);
+    g.closePath();
+    g.fillStyle = c.gap;
+    g.fill();
+    g.lineWidth = 1.5;
+    g.strokeStyle = c.line;
+    g.stroke();
+}
+
+function trace(g: G, path: Pt[]) {
+    g.beginPath();
+    path.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+}
+
+/** Pushes the two diamonds apart so that a short gap's can be told from one another. */
+function apart(a: Pt, b: Pt, least: number): [Pt, Pt] {
+    const [dx, dy] = [b[0] - a[0], b[1] - a[1]];
+    const d = Math.hypot(dx, dy) || 1;
+    const push = Math.max(0, least - d) / 2;
+    return [
+        [a[0] - (dx / d) * push, a[1] - (dy / d) * push],
+        [b[0] + (dx / d) * push, b[1] + (dy / d) * push],
+    ];
+}
+
+function gap(g: G, path: Pt[], a: Pt, b: Pt, c: Colours) {
+    const [p, q] = apart(a, b, 18);
+    trace(g, [p, ...path.slice(1, -1), q]);
+    g.strokeStyle = c.line;
+    g.lineWidth = 5;
+    g.lineCap = 'round';
+    g.setLineDash([0.1, 7]);
+    g.stroke();
+    g.strokeStyle = c.gap;
+    g.lineWidth = 3.5;
+    g.stroke();
+    g.setLineDash([]);
+    diamond(g, p, 6, c);
+    diamond(g, q, 6, c);
+}
+
+function tail(g: G, from: Pt, tip: Pt, c: Colours) {
+    const [dx, dy] = [tip[0] - from[0], tip[1] - from[1]];
+    const d = Math.hypot(dx, dy) || 1;
+    const len = Math.max(d, 20);
+    const [ux, uy] = [dx / d, dy / d];
+    const n = Math.max(4, Math.round(len / 5));
+    const path: Pt[] = [];
+    for (let i = 0; i <= n; i++) {
+        const s = (len * i) / n;
+        const side = i === 0 || i === n ? 0 : i % 2 ? 5 : -5;
+        path.push([from[0] + ux * s - uy * side, from[1] + uy * s + ux * side]);
+    }
+    trace(g, path);
+    g.lineJoin = 'round';
+    g.strokeStyle = c.paper;
+    g.lineWidth = 5;
+    g.stroke();
+    g.strokeStyle = c.tail;
+    g.lineWidth = 2.5;
+    g.stroke();
+}
+
+function crescent(g: G, [x, y]: Pt, c: Colours) {
+    g.beginPath();
+    g.arc(x, y, 8, -Math.PI * 0.15, Math.PI * 1.45);
+    g.strokeStyle = c.paper;
+    g.lineWidth = 5.5;
+    g.stroke();
+    g.strokeStyle = c.end;
+    g.lineWidth = 3;
+    g.stroke();
+}
+
+function sliver(g: G, [x, y]: Pt, c: Colours) {
+    g.beginPath();
+    g.moveTo(x, y - 9);
+    g.lineTo(x + 8, y + 6);
+    g.lineTo(x - 8, y + 6);
+    g.closePath();
+    g.fillStyle = c.paper;
+    g.fill();
+    g.strokeStyle = c.end;
+    g.lineWidth = 2.5;
+    g.stroke();
+    g.beginPath();
+    g.arc(x, y + 1, 2, 0, 7);
+    g.fillStyle = c.end;
+    g.fill();
+}
+
+function halves(g: G, [x, y]: Pt, c: Colours) {
+    g.beginPath();
+    g.arc(x, y, 9, 0, 7);
+    g.fillStyle = c.paper;
+    g.fill();
+    g.strokeStyle = c.tail;
+    g.lineWidth = 2.5;
+    g.stroke();
+    g.beginPath();
+    g.arc(x, y, 9, -Math.PI / 2, Math.PI / 2);
+    g.fillStyle = c.tail;
+    g.fill();
+}
+
+/** Draws one finding's mark; `strong` for the one in hand. */
+export function mark(g: G, camera: Camera, f: Finding, c: Colours, strong: boolean) {
+    const at = camera.toScreen(f.at);
+    const to = f.to ? camera.toScreen(f.to) : at;
+    g.save();
+    g.globalAlpha = f.left && !strong ? 0.45 : 1;
+    if (f.kind === 'gap')
+        gap(
+            g,
+            f.path.map((p) => camera.toScreen(p)),
+            at,
+            to,
+            c,
+        );
+    else if (f.kind === 'tail') tail(g, at, to, c);
+    else if (f.kind === 'loose_end') crescent(g, at, c);
+    else if (f.kind === 'sliver') sliver(g, at, c);
+    else if (f.kind === 'two_paints') halves(g, at, c);
+    if (strong && f.kind !== 'unpainted') {
+        const [mx, my] = [(at[0] + to[0]) / 2, (at[1] + to[1]) / 2];
+        const r = Math.max(34, Math.hypot(to[0] - at[0], to[1] - at[1]) / 2 + 24);
+        for (const [width, colour] of [
+            [4, c.paper],
+            [2, c.line],
+        ] as const) {
+            g.beginPath();
+            g.arc(mx, my, r, 0, 7);
+            g.lineWidth = width;
+            g.strokeStyle = colour;
+            g.stroke();
+        }
+    }
+    g.restore();
+}
+
+/** How near a pointer is to a mark, in screen pixels. */
+export function markDistance(camera: Camera, f: Finding, p: Pt): number {
+    const at = camera.toScreen(f.at);
+    const to = f.to ? camera.toScreen(f.to) : at;
+    const middle: Pt = [(at[0] + to[0]) / 2, (at[1] + to[1]) / 2];
+    return Math.min(...[at, to, middle].map((q) => Math.hypot(q[0] - p[0], q[1] - p[1])));
+}
+
+/** Far out, marks fade into counts: one for each part of the canvas. */
+export function counts(g: G, camera: Camera, list: Finding[], c: Colours) {
+    const cell = 110;
+    const groups = new Map<string, { n: number; x: number; y: number }>();
+    for (const f of list) {
+        const [x, y] = camera.toScreen(f.at);
+        const key = `${Math.floor(x / cell)}:${Math.floor(y / cell)}`;
+        const had = groups.get(key) ?? { n: 0, x: 0, y: 0 };
+        groups.set(key, { n: had.n + 1, x: had.x + x, y: had.y + y });
+    }
+    g.textAlign = 'center';
+    g.textBaseline = 'middle';
+    for (const { n, x, y } of groups.values()) {
+        g.beginPath();
+        g.arc(x / n, y / n, 12, 0, 7);
+        g.fillStyle = c.line;
+        g.fill();
+        g.fillStyle = c.paper;
+        g.font = '600 12px "Atkinson Hyperlegible Next Variable"';
+        g.fillText(String(n), x / n, y / n + 0.5);
+    }
+}
+
+/** Sparse diagonal hatching, in screen pixels. */
+export function hatching(colour: string): CanvasPattern | null {
+    const tile = document.createElement('canvas');
+    tile.width = tile.height = 14;
+    const g = tile.getContext('2d');
+    if (!g) return null;
+    g.strokeStyle = colour;
+    g.lineWidth = 1.4;
+    g.beginPath();
+    for (const d of [-14, 0, 14]) {
+        g.moveTo(d - 2, 16);
+        g.lineTo(d + 16, -2);
+    }
+    g.stroke();
+    return g.createPattern(tile, 'repeat');
+}
+
+/** A seam: fine dots with small ticks across. */
+export function seam(g: G, camera: Camera, path: Path2D, c: Colours) {
+    g.save();
+    g.transform(
+        camera.scale,
+        0,
+        0,
+        camera.scale,
+        camera.width / 2 - camera.x * camera.scale,
+        camera.height / 2 - camera.y * camera.scale,
+    );
+    const s = 1 / camera.scale;
+    g.lineCap = 'butt';
+    g.strokeStyle = c.seam;
+    g.setLineDash([1.4 * s, 12.6 * s]);
+    g.lineWidth = 9 * s;
+    g.stroke(path);
+    g.lineCap = 'round';
+    g.setLineDash([0.1 * s, 4.5 * s]);
+    g.lineWidth = 2.6 * s;
+    g.stroke(path);
+    g.restore();
+}
+
+export const KIND_NAMES: Record<Kind, [string, string]> = {
+    gap: ['Gap', 'Gaps'],
+    tail: ['Tail', 'Tails'],
+    loose_end: ['Loose end', 'Ends'],
+    sliver: ['Sliver', 'Slivers'],
+    unpainted: ['Unpainted', 'Unpainted'],
+    two_paints: ['Two paints', 'Two paints'],
+};

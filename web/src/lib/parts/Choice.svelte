@@ -1,0 +1,31 @@
+<script lang="ts" generics="T extends string">
+    interface Props {
+        label: string;
+        value: T;
+        options: { value: T; name: string; help?: string }[];
+        onchoose: (value: T) => void;
+    }
+    const { label, value, options, onchoose }: Props = $props();
+</script>
+
+<fieldset class="mt-2.5">
+    <legend class="mb-1 text-[13px]">{label}</legend>
+    <div
+        class="flex overflow-hidden rounded-[9px] border border-base-300 text-[13px]"
+        role="radiogroup"
+        aria-label={label}
+    >
+        {#each options as o (o.value)}
+            <button
+                type="button"
+                role="radio"
+                aria-checked={o.value === value}
+                title={o.help}
+                class="flex-1 cursor-pointer px-1 py-1 {o.value === value
+                    ? 'bg-primary text-primary-content'
+                    : 'hover:bg-base-200'}"
+                onclick={() => onchoose(o.value)}>{o.name}</button
+            >
+        {/each}
+    </div>
+</fieldset>

@@ -1,0 +1,148 @@
+<script lang="ts">
+    import { KIND_NAMES } from '../canvas/marks';
+    import { findings } from '../state/findings.svelte';
+    import { sheet } from '../state/sheet.svelte';
+    import type { Finding } from '../types/Finding';
+    import type { Kind } from '../types/Kind';
+    import { area, mm, percent } from '../units';
+    import MarkIcon from './MarkIcon.svelte';
+
+    interface Props {
+        kinds: Kind[];
+        /** What is shown when nothing is open. */
+        clear: string;
+    }
+    const { kinds, clear }: Props = $props();
+    const dpi = $derived(sheet.view?.dpi ?? 300);
+    const left = $derived(findings.here.filter((f) => f.left).length);
+    const settled = $derived(sheet.view?.info.progress.settled ?? 0);
+
+    function title(f: Finding) {
+        switch (f.kind) {
+            case 'gap':
+                return `Gap ${mm(f.size, dpi)}`;
+            case 'tail':
+                return `Tail ${mm(f.size, dpi)} past a crossing`;
+            case 'loose_end':
+                return 'Loose end';
+            case 'sliver':
+                return `Sliver ${area(f.size, dpi)}`;
+            case 'unpainted':
+                return `Unpainted, ${area(f.size, dpi)}`;
+            case 'two_paints':
+                return 'Two paints in one region';
+        }
+    }
+
+    function says(f: Finding) {
+        const sure = `${percent(f.confidence)} sure`;
+        switch (f.kind) {
+            case 'gap': {
+                if (!f.parts) return `encloses nothing by itself · ${sure}`;
+                const outside = f.parts.includes(null);
+                return `${outside ? 'leaks to the outside' : 'parts 2 regions'} · ${sure}`;
+            }
+            case 'tail':
+                return f.sure ? `cut at the other line's edge · ${sure}` : `may be meant · ${sure}`;
+            case 'loose_end':
+                return 'nothing near enough to join: your call';
+            case 'sliver':
+                return 'too small to be meant?';
+            case 'unpainted':
+                return `region ${f.region}`;
+            case 'two_paints':
+                return 'the newest is shown';
+        }
+    }
+
+    function follow(node: HTMLElement, on: boolean) {
+        const scroll = (now: boolean) => now && node.scrollIntoView({ block: 'nearest' });
+        scroll(on);
+        return { update: scroll };
+    }
+</script>
+
+<section class="flex min-h-0 flex-1 flex-col border-t border-base-300 bg-base-200" aria-label="Findings">
+    <h2 class="px-4 pt-3 pb-1.5 text-[17px] leading-tight">
+        Findings <span class="quiet font-sans text-[13px] font-normal"
+            >{findings.open.length} open · {settled} settled</span
+        >
+    </h2>
+    <div class="flex flex-wrap gap-1.5 px-4 pb-2">
+        <button
+            class="chip"
+            class:on={findings.only === null && !findings.showLeft}
+            onclick={() => ((findings.only = null), (findings.showLeft = false))}
+        >
+            All {findings.open.length}
+        </button>
+        {#each kinds as k (k)}
+            {@const n = findings.here.filter((f) => f.kind === k && !f.left).length}
+            {#if n > 0 && kinds.length > 1}
+                <button
+                    class="chip"
+                    class:on={findings.only === k && !findings.showLeft}
+                    onclick={() => ((findings.only = k), (findings.showLeft = false))}
+                >
+                    {KIND_NAMES[k][1]}
+                    {n}
+                </button>
+            {/if}
+        {/each}
+        {#if left > 0}
+            <button
+                class="chip"
+                class:on={findings.showLeft}
+                onclick={() => ((findings.only = null), (findings.showLeft = true))}>Left {left}</button
+            >
+        {/if}
+    </div>
+    <ul class="min-h-0 flex-1 overflow-y-auto">
+        {#each findings.listed as f (f.id)}
+            {@const here = f.id === findings.current?.id}
+            <li class="border-t border-base-300" use:follow={here}>
+                <button
+                    type="button"
+                    class="grid w-full cursor-pointer grid-cols-[24px_1fr_auto] items-center gap-2 px-4 py-1.5 text-left text-[13px] leading-tight {here
+                        ? 'bg-base-100 shadow-[inset_4px_0_0_var(--color-secondary)]'
+                        : 'hover:bg-base-100/60'}"
+                    aria-current={here ? 'true' : undefined}
+                    onclick={() => findings.show(f)}
+                >
+                    <MarkIcon kind={f.kind} />
+                    <span
+                        >{title(f)}<small class="quiet block text-[12px]">{f.left ? 'left knowingly' : says(f)}</small
+                        ></span
+                    >
+                    {#if here}<kbd class="key">{f.left ? 'X' : 'A'}</kbd>{:else if f.sure}<span
+                            class="quiet text-[12px]">sure</span
+                        >{/if}
+                </button>
+            </li>
+        {:else}
+            <li class="quiet px-4 py-3 text-[13px]">{findings.here.length === left ? clear : 'None of this kind.'}</li>
+        {/each}
+    </ul>
+    <p class="quiet border-t border-base-300 px-4 py-1.5 text-[12px]">
+        <kbd class="key">J</kbd> <kbd class="key">K</kbd> next, previous&ensp;<kbd class="key">A</kbd> accept&ensp;<kbd
+            class="key">X</kbd
+        >
+        leave&ensp;<kbd class="key">?</kbd> all
+    </p>
+</section>
+
+<style>
+    .chip {
+        cursor: pointer;
+        font-size: 12px;
+        padding: 2px 9px;
+        border-radius: 20px;
+        background: var(--color-base-100);
+        border: 1px solid var(--color-base-300);
+    }
+    .chip.on {
+        background: var(--color-neutral);
+        color: var(--color-neutral-content);
+        border-color: var(--color-neutral);
+    }
+</style>

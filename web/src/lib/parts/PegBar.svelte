@@ -1,0 +1,100 @@
+<script lang="ts">
+    import FileUp from '@lucide/svelte/icons/file-up';
+    import { thumbnailUrl } from '../api';
+    import { go } from '../route.svelte';
+    import { bench } from '../state/bench.svelte';
+    import { sheet } from '../state/sheet.svelte';
+    import { shots } from '../state/shots.svelte';
+    import type { DrawingInfo } from '../types/DrawingInfo';
+
+    interface Props {
+        onbringin: () => void;
+    }
+    const { onbringin }: Props = $props();
+    const drawings = $derived(shots.shot?.drawings ?? []);
+    const ready = $derived(drawings.filter((d) => d.ready).length);
+
+    function dots(d: DrawingInfo): ('done' | 'open' | 'none')[] {
+        const p = d.progress;
+        const at = (open: number) => (!p.lifted ? 'none' : open === 0 ? 'done' : 'open');
+        return [p.lifted ? 'done' : 'none', at(p.join_open), at(p.paint_open), d.handed_off ? 'done' : 'none'];
+    }
+
+    function words(d: DrawingInfo) {
+        const p = d.progress;
+        if (!p.lifted) return 'not lifted yet';
+        const open = p.join_open + p.paint_open;
+        return open ? `${open} to settle` : d.handed_off ? 'handed off' : 'ready';
+    }
+</script>
+
+<footer class="relative flex h-[112px] shrink-0 items-end border-t border-base-300 bg-base-200 px-4 pb-2">
+    <div class="pegs absolute inset-x-0 top-0 h-[15px] bg-base-300" aria-hidden="true"></div>
+    <ul
+        class="flex h-[90px] flex-1 items-end gap-2.5 overflow-x-auto overflow-y-hidden pb-1"
+        aria-label="Drawings of the shot"
+    >
+        {#each drawings as d (d.id)}
+            {@const here = d.id === sheet.view?.info.id}
+            <li class="shrink-0">
+                <button
+                    type="button"
+                    class="relative block h-[78px] w-[104px] cursor-pointer overflow-hidden rounded-[4px] border bg-[#fffdf7] {here
+                        ? 'border-secondary outline-3 outline-secondary'
+                        : 'border-base-300'}"
+                    aria-current={here ? 'true' : undefined}
+                    title="{d.name}: {words(d)}"
+                    onclick={() => go({ at: 'drawing', id: d.id, station: bench.station })}
+                >
+                    <img
+                        src={thumbnailUrl(d.id, d.revision, shots.shot?.revision ?? 0)}
+                        alt=""
+                        class="h-[58px] w-full object-contain"
+                        draggable="false"
+                    />
+                    <b class="absolute bottom-0.5 left-1.5 max-w-[58px] truncate text-[12px] text-[#2a2822]">{d.name}</b
+                    >
+                    <span class="absolute right-1.5 bottom-[7px] flex gap-[3px]" aria-label={words(d)}>
+                        {#each dots(d) as dot, i (i)}
+                            <i
+                                class="size-[6px] {dot === 'open' ? 'rotate-45' : 'rounded-full'}"
+                                style:background={dot === 'done' ? '#2f5d50' : dot === 'open' ? '#cb4b36' : '#d8cdb5'}
+                            ></i>
+                        {/each}
+                    </span>
+                </button>
+            </li>
+        {/each}
+        <li class="shrink-0">
+            <button
+                type="button"
+                class="grid h-[78px] w-[104px] cursor-pointer place-items-center rounded-[4px] border border-dashed border-[#a89d84] text-[12.5px] hover:bg-base-100"
+                onclick={onbringin}
+            >
+                <span class="flex flex-col items-center gap-1"><FileUp size={18} />Bring in</span>
+            </button>
+        </li>
+    </ul>
+    <div class="mb-2 shrink-0 pl-4 text-right text-[12.5px] leading-5">
+        <b>{ready} of {drawings.length} ready</b><br />
+        <span class="quiet">{drawings.filter((d) => d.progress.lifted).length} lifted</span>
+    </div>
+</footer>
+
+<style>
+    .pegs {
+        background-image:
+            radial-gradient(circle at 50% 50%, var(--color-base-100) 0 4.5px, transparent 5px),
+            linear-gradient(var(--color-base-100), var(--color-base-100)),
+            linear-gradient(var(--color-base-100), var(--color-base-100));
+        background-repeat: no-repeat;
+        background-size:
+            12px 12px,
+            44px 6px,
+            44px 6px;
+        background-position:
+            50% 50%,
+            calc(50% - 180px) 50%,
+            calc(50% + 180px) 50%;
+    }
+</style>

@@ -1,0 +1,78 @@
+/** The findings of the station that is worked at, one of them in hand. */
+import type { Finding } from '../types/Finding';
+import type { Kind } from '../types/Kind';
+import { bench } from './bench.svelte';
+import { sheet } from './sheet.svelte';
+
+const AT_JOIN: Kind[] = ['gap', 'tail', 'loose_end', 'sliver'];
+const AT_PAINT: Kind[] = ['unpainted', 'two_paints'];
+
+class Findings {
+    /** Only this kind is listed; `null`: all. */
+    only = $state<Kind | null>(null);
+    showLeft = $state(false);
+    at = $state<string | null>(null);
+
+    here = $derived.by<Finding[]>(() => {
+        const kinds = bench.station === 'join' ? AT_JOIN : bench.station === 'paint' ? AT_PAINT : [];
+        return (sheet.view?.findings ?? []).filter((f) => kinds.includes(f.kind));
+    });
+    open = $derived(this.here.filter((f) => !f.left));
+    sure = $derived(this.open.filter((f) => f.sure));
+    listed = $derived(
+        this.here.filter((f) => f.left === this.showLeft && (this.only === null || f.kind === this.only)),
+    );
+    current = $derived(this.listed.find((f) => f.id === this.at) ?? null);
+
+    count(kind: Kind) {
+        return this.here.filter((f) => f.kind === kind && f.left === this.showLeft).length;
+    }
+
+    /** Goes to the next (1) or the previous (-1) finding and brings it into view. */
+    step(by: 1 | -1) {
+        const n = this.listed.length;
+        if (n === 0) return;
+        const i = this.listed.findIndex((f) => f.id === this.at);
+        const next = i < 0 ? (by > 0 ? 0 : n - 1) : (i + by + n) % n;
+        const finding = this.listed[next];
+        if (finding) this.show(finding);
+    }
+
+    show(finding: Finding) {
+        this.at = finding.id;
+        bench.camera.bring(finding.at, finding.to ?? finding.at);
+    }
+
+    /** Settles with a command, then goes on to the one that followed. */
+    async settle(finding: Finding, how: 'accept' | 'seam' | 'leave') {
+        const i = this.listed.findIndex((f) => f.id === finding.id);
+        const after = this.listed[i + 1] ?? this.listed[i - 1];
+        let done: boolean;
+        if (how === 'leave') {
+            done = await sheet.do(
+                finding.left ? { do: 'reopen', ids: [finding.id] } : { do: 'leave', ids: [finding.id] },
+            );
+        } else if (finding.kind === 'unpainted' && how === 'accept') {
+            if (!bench.swatch) return;
+            done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
+        } else if (finding.kind === 'two_paints' && how === 'accept') {
+            if (!bench.swatch) return;
+            done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
+        } else {
+            const bridge = finding.kind === 'gap' && how === 'accept' ? 'bridge' : null;
+            const seam = finding.kind === 'gap' && how === 'seam' ? 'seam' : null;
+            if (how === 'seam' && !seam) return;
+            done = await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam });
+        }
+        if (!done) return;
+        const next = this.listed.find((f) => f.id === after?.id) ?? this.listed[0];
+        if (next) this.show(next);
+        else this.at = null;
+    }
+
+    settleSure() {
+        return sheet.do({ do: 'settle', ids: this.sure.map((f) => f.id), with: null });
+    }
+}
+
+export const findings = new Findings();

@@ -1,0 +1,83 @@
+/** The drawing on the bench: its state as the server last told it, and commands to it, one after the other. */
+import * as api from '../api';
+import type { Command } from '../types/Command';
+import type { DrawingView } from '../types/DrawingView';
+import { tell, tellError } from './notices.svelte';
+
+class Sheet {
+    view = $state.raw<DrawingView | null>(null);
+    loading = $state(false);
+    /** Commands on their way. */
+    waiting = $state(0);
+    #queue: Promise<unknown> = Promise.resolve();
+    onSaved: (view: DrawingView) => void = () => {};
+
+    async open(id: number) {
+        this.loading = true;
+        try {
+            const view = await api.drawing(id);
+            this.view = view;
+        } catch (e) {
+            this.view = null;
+            tellError(e);
+        } finally {
+            this.loading = false;
+        }
+    }
+
+    /** Somebody else changed it: shows it as it is now. */
+    async catchUp() {
+        const id = this.view?.info.id;
+        if (id === undefined || this.waiting > 0) return;
+        const view = await api.drawing(id);
+        if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
+    }
+
+    #take(view: DrawingView) {
+        this.view = view;
+        this.onSaved(view);
+    }
+
+    #send(what: (id: number, revision: number) => Promise<DrawingView>): Promise<boolean> {
+        const id = this.view?.info.id;
+        this.waiting++;
+        const run = async () => {
+            try {
+                if (id === undefined || this.view?.info.id !== id) return false;
+                this.#take(await what(id, this.view.info.revision));
+                return true;
+            } catch (e) {
+                tellError(e);
+                if (e instanceof api.Refused && e.status === 409 && id !== undefined) this.#take(await api.drawing(id));
+                return false;
+            } finally {
+                this.waiting--;
+            }
+        };
+        const done = this.#queue.then(run);
+        this.#queue = done;
+        return done;
+    }
+
+    do(command: Command) {
+        return this.#send((id, revision) => api.command(id, revision, command));
+    }
+
+    undo() {
+        if (!this.view?.undo && this.waiting === 0) {
+            tell('Nothing to undo');
+            return Promise.resolve(false);
+        }
+        return this.#send(api.undo);
+    }
+
+    redo() {
+        if (!this.view?.redo && this.waiting === 0) {
+            tell('Nothing to do again');
+            return Promise.resolve(false);
+        }
+        return this.#send(api.redo);
+    }
+}
+
+export const sheet = new Sheet();

@@ -1,0 +1,89 @@
+<script lang="ts">
+    import Choice from '../parts/Choice.svelte';
+    import FindingsList from '../parts/FindingsList.svelte';
+    import Slider from '../parts/Slider.svelte';
+    import { bench } from '../state/bench.svelte';
+    import { findings } from '../state/findings.svelte';
+    import { sheet } from '../state/sheet.svelte';
+    import type { JoinRecipe } from '../types/JoinRecipe';
+
+    const view = $derived(sheet.view);
+    let draft = $state<JoinRecipe | null>(null);
+    $effect(() => {
+        if (view) draft = { ...view.recipes.join };
+    });
+
+    async function save() {
+        if (!view || !draft) return;
+        const join = $state.snapshot(draft);
+        if (JSON.stringify(join) !== JSON.stringify(view.recipes.join)) {
+            await sheet.do({ do: 'recipes', recipes: { ...view.recipes, join } });
+        }
+    }
+    const px = (mm: number) => ((mm / 25.4) * (view?.dpi ?? 300)).toFixed(0);
+</script>
+
+{#if view && !view.traced}
+    <div class="p-4">
+        <h2 class="text-[17px]">Join</h2>
+        <p class="quiet mt-1 text-[13px]">There are no lines yet. Lift the ink off the paper and trace it first.</p>
+        <button class="btn btn-primary btn-sm mt-3" onclick={() => bench.enter('lift')}>Go to Lift</button>
+    </div>
+{:else if view && draft}
+    <div class="px-4 pt-3 pb-3">
+        <h2 class="text-[17px] leading-tight">Join</h2>
+        <p class="quiet text-[12.5px]">Close what should be closed, cut what runs past.</p>
+        {#if view.stale}
+            <p class="mt-2 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px]">
+                The lift was changed after tracing. <button class="link" onclick={() => bench.enter('lift')}
+                    >Trace again at Lift</button
+                >
+            </p>
+        {/if}
+        <Slider
+            label="Longest gap"
+            value={draft.longest_gap}
+            min={0}
+            max={6}
+            step={0.1}
+            shown="{draft.longest_gap.toFixed(1)} mm · {px(draft.longest_gap)} px"
+            oninput={(v) => draft && (draft.longest_gap = v)}
+            onsave={save}
+        />
+        <Slider
+            label="Longest tail to cut"
+            value={draft.longest_tail}
+            min={0}
+            max={6}
+            step={0.1}
+            shown="{draft.longest_tail.toFixed(1)} mm · {px(draft.longest_tail)} px"
+            oninput={(v) => draft && (draft.longest_tail = v)}
+            onsave={save}
+        />
+        <Choice
+            label="Close sure gaps with"
+            value={draft.close_with}
+            options={[
+                { value: 'bridge', name: 'Ink bridge', help: 'Ink that continues both lines' },
+                { value: 'seam', name: 'Seam', help: 'A boundary without ink' },
+            ]}
+            onchoose={(v) => {
+                if (draft) draft.close_with = v;
+                void save();
+            }}
+        />
+        <button
+            class="btn btn-primary btn-sm mt-3"
+            disabled={findings.sure.length === 0 || sheet.waiting > 0}
+            onclick={() => findings.settleSure()}
+        >
+            {findings.sure.length === 0
+                ? 'No sure ones left'
+                : `Settle ${findings.sure.length} sure one${findings.sure.length === 1 ? '' : 's'}`}
+        </button>
+    </div>
+    <FindingsList
+        kinds={['gap', 'tail', 'loose_end', 'sliver']}
+        clear="Nothing is open: every line is joined, cut or left knowingly."
+    />
+{/if}
