@@ -54,7 +54,9 @@ enum What {
 }
 
 fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
-    let Some(path) = path else { return Ok(Recipes::default()) };
+    let Some(path) = path else {
+        return Ok(Recipes::default());
+    };
     let text = std::fs::read_to_string(path).map_err(|e| format!("{}: {e}", path.display()))?;
     let recipes: Recipes = serde_json::from_str(&text).map_err(|e| format!("{}: {e}", path.display()))?;
     recipes.check().map_err(|e| format!("{}: {e}", path.display()))?;

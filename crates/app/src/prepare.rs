@@ -114,7 +114,15 @@ struct Results {
     cut: Vec<Tail>,
 }
 
-fn write_all(path: &Path, out: &Path, sheet: &Sheet, lifted: &Ink, results: &Results, steps: &[Value], until: Until) -> Result<(), Error> {
+fn write_all(
+    path: &Path,
+    out: &Path,
+    sheet: &Sheet,
+    lifted: &Ink,
+    results: &Results,
+    steps: &[Value],
+    until: Until,
+) -> Result<(), Error> {
     let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let write = |suffix: &str, bytes: &[u8]| {
         let to = out.join(format!("{stem}.{suffix}"));
@@ -155,7 +163,9 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
             }));
         }
         for t in &before.tails {
-            tails.push(json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.tip == t.tip) }));
+            tails.push(
+                json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.tip == t.tip) }),
+            );
         }
     }
     if let Some(scene) = &results.scene {
@@ -173,7 +183,13 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
 }
 
 /// Prepares all inputs, `jobs` at a time. Gives one result an input, in their order.
-pub fn prepare(inputs: &[PathBuf], out: &Path, recipes: &Recipes, until: Until, jobs: Option<usize>) -> Vec<Result<(), Error>> {
+pub fn prepare(
+    inputs: &[PathBuf],
+    out: &Path,
+    recipes: &Recipes,
+    until: Until,
+    jobs: Option<usize>,
+) -> Vec<Result<(), Error>> {
     if let Err(reason) = std::fs::create_dir_all(out) {
         let reason = reason.kind();
         return inputs.iter().map(|_| Err(Error::Write { path: out.to_owned(), reason: reason.into() })).collect();
@@ -185,7 +201,9 @@ pub fn prepare(inputs: &[PathBuf], out: &Path, recipes: &Recipes, until: Until, 
         prepare_one(path, out, recipes, until)
     };
     match jobs {
-        Some(n) if n > 1 => inputs.par_iter().enumerate().with_max_len(inputs.len().div_ceil(n)).map(|(i, p)| run(i, p)).collect(),
+        Some(n) if n > 1 => {
+            inputs.par_iter().enumerate().with_max_len(inputs.len().div_ceil(n)).map(|(i, p)| run(i, p)).collect()
+        }
         _ => inputs.iter().enumerate().map(|(i, p)| run(i, p)).collect(),
     }
 }

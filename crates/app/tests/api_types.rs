@@ -1,8 +1,8 @@
 //! The front end's types are generated from the server's. `UPDATE_TYPES=1 cargo test --test api_types` writes them.
 
 use rhizograph_app::server::api::{
-    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness, Refusal,
-    RevisionRequest,
+    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness,
+    Refusal, RevisionRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -24,7 +24,9 @@ fn export(dir: &Path) {
 }
 
 fn files(dir: &Path) -> BTreeMap<String, String> {
-    let Ok(list) = std::fs::read_dir(dir) else { return BTreeMap::new() };
+    let Ok(list) = std::fs::read_dir(dir) else {
+        return BTreeMap::new();
+    };
     list.map(|f| f.unwrap().path())
         .filter(|p| p.is_file())
         .map(|p| (p.file_name().unwrap().to_string_lossy().into_owned(), std::fs::read_to_string(&p).unwrap()))

@@ -1,1 +1,104 @@
-fn main() {}
+//! The steps on one page of 4800 x 3600 pixels, beside a copy of that page (8-bit RGB), the unit they are judged by.
+
+use divan::{Bencher, black_box};
+use rhizograph_core::distance::squared_distance;
+use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::ink::Ink;
+use rhizograph_core::lift;
+use rhizograph_core::line::FlatPoint;
+use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::recipe::{LiftRecipe, TraceRecipe};
+use rhizograph_core::region::arrangement::{Segment, arrange, to_grid};
+use rhizograph_core::render;
+use rhizograph_core::trace::trace;
+use std::sync::LazyLock;
+
+const W: usize = 4800;
+const H: usize = 3600;
+
+fn main() {
+    divan::main();
+}
+
+/// A number 0 to 1, the same for the same seed.
+fn unit(seed: u64) -> f64 {
+    let mut z = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15);
+    z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    z ^= z >> 27;
+    (z >> 11) as f64 / (1u64 << 53) as f64
+}
+
+/// A wandering line of `pieces` steps.
+fn wander(seed: u64, pieces: usize, step: f64) -> Vec<Pt> {
+    let mut p = pt(unit(seed) * W as f64, unit(seed + 1) * H as f64);
+    let mut angle = unit(seed + 2) * std::f64::consts::TAU;
+    (0..=pieces)
+        .map(|k| {
+            let here = p;
+            angle += 0.43 * (unit(seed * 1000 + k as u64) + unit(seed * 777 + k as u64) - 1.0);
+            p = p + pt(angle.cos(), angle.sin()) * step;
+            here
+        })
+        .collect()
+}
+
+static INK: LazyLock<Plane<u8>> = LazyLock::new(|| {
+    let mut ink = Plane::new(W, H, 0u8);
+    for k in 0..260 {
+        let width = 5.0 + 9.0 * unit(k + 50_000);
+        let flat: Vec<FlatPoint> = wander(k * 3 + 1, 90, 9.0).into_iter().map(|p| FlatPoint { p, width }).collect();
+        render::stroke(&mut ink, &flat);
+    }
+    ink
+});
+
+static PAGE: LazyLock<Plane<Rgb>> = LazyLock::new(|| {
+    let mut k = 0u64;
+    INK.map(|&a| f64::from(a) / 255.0).data.iter().fold(
+        Plane { width: W, height: H, data: Vec::with_capacity(W * H) },
+        |mut page, a| {
+            k += 1;
+            let grain = 6.0 * (unit(k) - 0.5);
+            page.data.push([240.0, 236.0, 224.0].map(|c: f64| (c * (1.0 - 0.88 * a) + grain).clamp(0.0, 255.0) as u8));
+            page
+        },
+    )
+});
+
+#[divan::bench(sample_count = 15)]
+fn a_copy_of_the_page(bencher: Bencher) {
+    let page = &*PAGE;
+    bencher.bench(|| black_box(page.data.clone()));
+}
+
+#[divan::bench(sample_count = 7)]
+fn b_lift(bencher: Bencher) {
+    let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    bencher.bench(|| {
+        let coverage = lift::cover(page, &recipe).expect("the page has ink");
+        black_box(lift::develop(&coverage, &recipe, 300.0).expect("the page has ink"))
+    });
+}
+
+#[divan::bench(sample_count = 7)]
+fn c_exact_distance(bencher: Bencher) {
+    let mask = INK.map(|&a| a >= 128);
+    bencher.bench(|| black_box(squared_distance(&mask)));
+}
+
+#[divan::bench(sample_count = 3)]
+fn d_trace(bencher: Bencher) {
+    let ink = Ink { alpha: INK.clone(), colour: [0; 3] };
+    bencher.bench(|| black_box(trace(&ink, &TraceRecipe::default(), 300.0, 1)));
+}
+
+#[divan::bench(sample_count = 3)]
+fn e_regions_of_5000_lines(bencher: Bencher) {
+    let segments: Vec<Segment> = (0..5000u32)
+        .flat_map(|line| {
+            let p = wander(u64::from(line) * 7 + 3, 40, 8.0);
+            p.windows(2).map(|w| Segment { a: to_grid(w[0]), b: to_grid(w[1]), owner: line }).collect::<Vec<_>>()
+        })
+        .collect();
+    bencher.bench(|| black_box(arrange(&segments)));
+}

@@ -65,7 +65,8 @@ impl<T: Clone + PartialEq> Patch<T> {
                 _ => added.push((j, t.clone())),
             }
         }
-        let removed = before.iter().enumerate().filter(|(i, _)| !kept_before[*i]).map(|(i, t)| (i, t.clone())).collect();
+        let removed =
+            before.iter().enumerate().filter(|(i, _)| !kept_before[*i]).map(|(i, t)| (i, t.clone())).collect();
         Patch { removed, added }
     }
 
@@ -121,7 +122,8 @@ fn point_key(p: Pt) -> (u64, u64) {
 
 impl Change {
     fn between(before: &Sheet, after: &Sheet, label: String) -> Change {
-        let recipes = (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
+        let recipes =
+            (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
         let tail_key = |e: &Erasure| e.tail.iter().map(|p| p.map(f64::to_bits)).collect::<Vec<_>>();
         Change {
             label,
@@ -137,12 +139,21 @@ impl Change {
 
     /// Whether it changes nothing.
     pub fn is_empty(&self) -> bool {
-        self.recipes.is_none() && self.traced.is_none() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
+        self.recipes.is_none()
+            && self.traced.is_none()
+            && self.lines.is_empty()
+            && self.erased.is_empty()
+            && self.drops.is_empty()
+            && self.settled.is_empty()
     }
 
     /// Whether only settings change, and which: such changes in a row are one step of undo.
     pub fn only_recipes(&self) -> bool {
-        self.recipes.is_some() && self.lines.is_empty() && self.erased.is_empty() && self.drops.is_empty() && self.settled.is_empty()
+        self.recipes.is_some()
+            && self.lines.is_empty()
+            && self.erased.is_empty()
+            && self.drops.is_empty()
+            && self.settled.is_empty()
     }
 
     /// The sheet after the change. Errors: it was planned on another state.
@@ -182,7 +193,13 @@ impl Change {
 
 /// Plans a command: what it would change, without doing it. `lifted` is the sheet's lifted ink, `scene` what was
 /// computed from the sheet over it, `swatches` the ids of the shot's colour model.
-pub fn plan(sheet: &Sheet, command: &Command, lifted: &Ink, scene: &Scene, swatches: &[String]) -> Result<Change, Error> {
+pub fn plan(
+    sheet: &Sheet,
+    command: &Command,
+    lifted: &Ink,
+    scene: &Scene,
+    swatches: &[String],
+) -> Result<Change, Error> {
     let mut after = sheet.clone();
     let label = match command {
         Command::Recipes { recipes } => {
@@ -263,7 +280,8 @@ pub fn plan(sheet: &Sheet, command: &Command, lifted: &Ink, scene: &Scene, swatc
         }
         Command::FillEmpties { swatch } => {
             known(swatches, swatch)?;
-            let filled: Vec<bool> = crate::paint::fills(&scene.regions, &sheet.drops).iter().map(Option::is_some).collect();
+            let filled: Vec<bool> =
+                crate::paint::fills(&scene.regions, &sheet.drops).iter().map(Option::is_some).collect();
             let empty = scene.regions.list.iter().zip(filled).filter(|(_, f)| !f);
             let new: Vec<Drop> = empty.map(|(r, _)| Drop { at: r.seed, swatch: swatch.clone() }).collect();
             let label = counted("filled", new.len(), "empty region");
@@ -292,7 +310,8 @@ fn known(swatches: &[String], swatch: &str) -> Result<(), Error> {
 fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
     let margin = 2000.0;
     let fits = |p: &&Pt| {
-        (-margin..=sheet.width as f64 + margin).contains(&p.x) && (-margin..=sheet.height as f64 + margin).contains(&p.y)
+        (-margin..=sheet.width as f64 + margin).contains(&p.x)
+            && (-margin..=sheet.height as f64 + margin).contains(&p.y)
     };
     match path.iter().find(|p| !fits(p)) {
         Some(p) => Err(Error::OffSheet(p.x, p.y)),
@@ -312,12 +331,22 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
         let f = finding(scene, id)?;
         match f.kind {
             Kind::Gap => {
-                let gap = scene.gaps.iter().find(|g| g.from == f.at && Some(g.to) == f.to).ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
+                let gap = scene
+                    .gaps
+                    .iter()
+                    .find(|g| g.from == f.at && Some(g.to) == f.to)
+                    .ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
                 close(after, gap, with.unwrap_or(after.recipes.join.close_with));
                 closed += 1;
             }
             Kind::Tail => {
-                tails.push(scene.tails.iter().find(|t| t.at == f.at && Some(t.tip) == f.to).ok_or_else(|| Error::NoSuchFinding(id.clone()))?);
+                tails.push(
+                    scene
+                        .tails
+                        .iter()
+                        .find(|t| t.at == f.at && Some(t.tip) == f.to)
+                        .ok_or_else(|| Error::NoSuchFinding(id.clone()))?,
+                );
                 cut += 1;
             }
             // These have no one way of being settled: to leave them knowingly is.
@@ -354,12 +383,16 @@ pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
     for &tail in tails {
         // A line already cut at its other end is cut anew from what is left of it.
         let id = scene_line_id(after, scene, tail);
-        let Some(place) = id.and_then(|id| after.lines.iter().position(|l| l.id == id)) else { continue };
+        let Some(place) = id.and_then(|id| after.lines.iter().position(|l| l.id == id)) else {
+            continue;
+        };
         if done.iter().any(|d| d.line == tail.line) {
             let lines = after.lines.clone();
             let network = crate::region::network::Network::of(&lines);
             let again = tails_up_to(&lines, &network, f64::INFINITY);
-            let Some(same) = again.iter().find(|t| t.line == place && t.tip.dist(tail.tip) < 0.01) else { continue };
+            let Some(same) = again.iter().find(|t| t.line == place && t.tip.dist(tail.tip) < 0.01) else {
+                continue;
+            };
             apply_cut(after, place, cut_tail(&lines[place], same, &network), tail);
         } else {
             let line = after.lines[place].clone();

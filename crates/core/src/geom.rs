@@ -118,7 +118,9 @@ pub fn outward_at(flat: &[Pt], reach: f64) -> Pt {
 }
 
 fn chord<'a>(mut points: impl Iterator<Item = &'a Pt>, reach: f64) -> Pt {
-    let Some(&start) = points.next() else { return pt(0.0, 0.0) };
+    let Some(&start) = points.next() else {
+        return pt(0.0, 0.0);
+    };
     let mut left = reach;
     let mut at = start;
     for &p in points {

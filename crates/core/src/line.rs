@@ -25,9 +25,17 @@ pub enum End {
 #[serde(rename_all = "snake_case", tag = "kind")]
 pub enum Form {
     /// `width`: places along the spine (0 to 1, by length) and the width there, px, linear between.
-    Centreline { spine: Spine, width: Vec<[f64; 2]>, ends: [End; 2] },
-    Outline { contours: Vec<Spine> },
-    Seam { spine: Spine },
+    Centreline {
+        spine: Spine,
+        width: Vec<[f64; 2]>,
+        ends: [End; 2],
+    },
+    Outline {
+        contours: Vec<Spine>,
+    },
+    Seam {
+        spine: Spine,
+    },
 }
 
 /// Where a line came from: traced ones may be replaced by tracing again, the others are somebody's work.
@@ -97,7 +105,9 @@ impl Spine {
 
 /// The width at place `s` (0 to 1) of a profile.
 pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
-    let Some(first) = profile.first() else { return 0.0 };
+    let Some(first) = profile.first() else {
+        return 0.0;
+    };
     let k = profile.partition_point(|k| k[0] <= s);
     if k == 0 {
         return first[1];
@@ -122,7 +132,9 @@ impl Line {
 
     /// The middle path as points with widths, within `tolerance` px. Empty for an outline.
     pub fn flat(&self, tolerance: f64) -> Vec<FlatPoint> {
-        let Some(spine) = self.spine() else { return Vec::new() };
+        let Some(spine) = self.spine() else {
+            return Vec::new();
+        };
         let points = spine.flatten(tolerance);
         let total = polyline_len(&points).max(1e-12);
         let mut s = 0.0;
@@ -190,7 +202,8 @@ mod tests {
 
     #[test]
     fn a_flattened_curve_stays_within_its_tolerance() {
-        let spine = Spine { points: vec![pt(0.0, 0.0), pt(0.0, 55.2), pt(44.8, 100.0), pt(100.0, 100.0)], closed: false };
+        let spine =
+            Spine { points: vec![pt(0.0, 0.0), pt(0.0, 55.2), pt(44.8, 100.0), pt(100.0, 100.0)], closed: false };
         let flat = spine.flatten(0.05);
         for w in flat.windows(2) {
             let m = w[0].lerp(w[1], 0.5);

@@ -105,7 +105,7 @@ pub struct TraceRecipe {
 
 impl Default for TraceRecipe {
     fn default() -> Self {
-        Self { widest_line: 3.0, tolerance: 0.35 }
+        Self { widest_line: 4.0, tolerance: 0.35 }
     }
 }
 

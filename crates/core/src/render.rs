@@ -98,7 +98,9 @@ impl Erasure {
         // Ink feathers beyond the width that was measured.
         let wide: Vec<FlatPoint> =
             as_flat(&self.tail).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.3 + 4.0 }).collect();
-        let Some(crossing) = wide.first().map(|f| f.p) else { return };
+        let Some(crossing) = wide.first().map(|f| f.p) else {
+            return;
+        };
         let (x0, y0, x1, y1) = self.bounds().pixels(alpha.width, alpha.height);
         for y in y0..y1 {
             for x in x0..x1 {

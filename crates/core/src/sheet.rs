@@ -145,7 +145,9 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
     };
     let mut out = Vec::new();
     // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-    let ends_of = |g: &Gap| [Some((g.line, g.at_end)), g.other_end.map(|e| (g.other, e))].into_iter().flatten().collect::<Vec<_>>();
+    let ends_of = |g: &Gap| {
+        [Some((g.line, g.at_end)), g.other_end.map(|e| (g.other, e))].into_iter().flatten().collect::<Vec<_>>()
+    };
     let in_sure_gap: HashSet<(usize, bool)> = gaps.iter().filter(|g| g.sure).flat_map(ends_of).collect();
     let tails: Vec<&Tail> = tails.iter().filter(|t| !in_sure_gap.contains(&(t.line, t.at_end))).collect();
     let in_tail: HashSet<(usize, bool)> = tails.iter().map(|t| (t.line, t.at_end)).collect();
@@ -196,6 +198,8 @@ fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], t
             out.push(here(Kind::TwoPaints));
         }
     }
-    out.sort_by(|a, b| a.kind.cmp(&b.kind).then(b.sure.cmp(&a.sure)).then(b.confidence.total_cmp(&a.confidence)).then(a.id.cmp(&b.id)));
+    out.sort_by(|a, b| {
+        a.kind.cmp(&b.kind).then(b.sure.cmp(&a.sure)).then(b.confidence.total_cmp(&a.confidence)).then(a.id.cmp(&b.id))
+    });
     out
 }

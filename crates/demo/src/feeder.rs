@@ -49,7 +49,10 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             let spread = 0.55;
             let soft = |plane: &Plane<u8>| {
                 let around = [(spread, 0.0), (-spread, 0.0), (0.0, spread), (0.0, -spread)];
-                (2.0 * plane.sample(p.x, p.y) + around.iter().map(|(dx, dy)| plane.sample(p.x + dx, p.y + dy)).sum::<f64>()) / 6.0 / 255.0
+                (2.0 * plane.sample(p.x, p.y)
+                    + around.iter().map(|(dx, dy)| plane.sample(p.x + dx, p.y + dy)).sum::<f64>())
+                    / 6.0
+                    / 255.0
             };
             let n = (y * w + x) as u64;
             let tone = 1.0 + 0.012 * wander(sheet.seed, p.x / 310.0 + 7.0) * wander(sheet.seed + 5, p.y / 270.0);
@@ -62,7 +65,8 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             for c in 0..3 {
                 let paper = PAPER[c] * tone * (1.0 - blue * (1.0 - PENCIL[c]));
                 let inked = paper * (1.0 - ink) + INK[c] * ink;
-                let v = inked * (1.0 - 0.75 * speck) + grain + 0.7 * normal(mix(sheet.seed + 1 + c as u64).wrapping_add(n));
+                let v =
+                    inked * (1.0 - 0.75 * speck) + grain + 0.7 * normal(mix(sheet.seed + 1 + c as u64).wrapping_add(n));
                 o[c] = v.clamp(0.0, 255.0) as u8;
             }
         }

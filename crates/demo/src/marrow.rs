@@ -65,13 +65,24 @@ fn leg(hip: Pt, mid_x: f64, phase: f64, size: f64) -> (Path, Vec<Path>) {
     (outline, vec![nail(0.18), nail(0.62), nail(1.02)])
 }
 
-/// Inks drawing `number` (0 to 7) of the shot.
+/// Inks drawing `number` (0 to 7) of the shot, with its gaps and tails.
 pub fn draw(number: usize) -> Page {
+    ink(number, true)
+}
+
+/// The same drawing as it was meant: closed, with nothing running past.
+pub fn draw_as_meant(number: usize) -> Page {
+    ink(number, false)
+}
+
+fn ink(number: usize, faults: bool) -> Page {
     let pose = pose(number);
-    let mut page = Page::new(WIDTH, HEIGHT, 1000 * (number as u64 + 1));
+    let mut page = Page::new(WIDTH, HEIGHT, 1000 * (number as u64 + 1), faults);
     let about = pt(1120.0, 1100.0);
     let body = |path: Path| path.moved(about, pose.sway, 1.0, pt(0.0, pose.bob));
-    let place = |p: Pt| through(&[(p.x, p.y), (p.x + 1.0, p.y)], false).moved(about, pose.sway, 1.0, pt(0.0, pose.bob)).points[0];
+    let place = |p: Pt| {
+        through(&[(p.x, p.y), (p.x + 1.0, p.y)], false).moved(about, pose.sway, 1.0, pt(0.0, pose.bob)).points[0]
+    };
 
     wall(&mut page);
     // Far legs, then the tail: behind the shell.
@@ -82,14 +93,36 @@ pub fn draw(number: usize) -> Page {
         nails.iter().take(2).for_each(|n| page.stroke(n, 5.0, Pressure::Tapered));
     }
     let wag = 16.0 * (TAU * pose.phase).sin();
-    let tail = body(through(&[(640.0, 1130.0), (560.0, 1160.0 + wag * 0.4), (490.0, 1206.0 + wag), (556.0, 1228.0 + wag * 0.6), (660.0, 1222.0)], true));
+    let tail = body(through(
+        &[
+            (640.0, 1130.0),
+            (560.0, 1160.0 + wag * 0.4),
+            (490.0, 1206.0 + wag),
+            (556.0, 1228.0 + wag * 0.6),
+            (660.0, 1222.0),
+        ],
+        true,
+    ));
     page.shape(&tail, 7.0, Pressure::Weighted);
 
     neck_and_head(&mut page, &pose, number);
 
     // The shell: dome, plates, rim.
     let dome = body(through(
-        &[(610.0, 1150.0), (630.0, 930.0), (740.0, 720.0), (920.0, 580.0), (1120.0, 535.0), (1330.0, 580.0), (1500.0, 710.0), (1600.0, 900.0), (1625.0, 1150.0), (1380.0, 1190.0), (1120.0, 1202.0), (860.0, 1192.0)],
+        &[
+            (610.0, 1150.0),
+            (630.0, 930.0),
+            (740.0, 720.0),
+            (920.0, 580.0),
+            (1120.0, 535.0),
+            (1330.0, 580.0),
+            (1500.0, 710.0),
+            (1600.0, 900.0),
+            (1625.0, 1150.0),
+            (1380.0, 1190.0),
+            (1120.0, 1202.0),
+            (860.0, 1192.0),
+        ],
         true,
     ));
     if number % 2 == 0 {
@@ -98,7 +131,20 @@ pub fn draw(number: usize) -> Page {
     page.shape(&dome, 10.0, Pressure::Weighted);
     plates(&mut page, &body, &dome, number);
     let rim = body(through(
-        &[(560.0, 1140.0), (600.0, 1128.0), (860.0, 1168.0), (1120.0, 1180.0), (1380.0, 1168.0), (1636.0, 1124.0), (1672.0, 1138.0), (1660.0, 1186.0), (1400.0, 1252.0), (1120.0, 1268.0), (850.0, 1256.0), (578.0, 1196.0)],
+        &[
+            (560.0, 1140.0),
+            (600.0, 1128.0),
+            (860.0, 1168.0),
+            (1120.0, 1180.0),
+            (1380.0, 1168.0),
+            (1636.0, 1124.0),
+            (1672.0, 1138.0),
+            (1660.0, 1186.0),
+            (1400.0, 1252.0),
+            (1120.0, 1268.0),
+            (850.0, 1256.0),
+            (578.0, 1196.0),
+        ],
         true,
     ));
     if number % 3 == 1 {
@@ -112,7 +158,8 @@ pub fn draw(number: usize) -> Page {
         let hip = place(pt(hip_x, 1262.0));
         let (outline, nails) = leg(hip, mid, pose.phase + shift, 1.0);
         // The leg comes out from under the rim: its top stays hidden.
-        let (top, _) = outline.points.iter().enumerate().fold((f64::MAX, 0), |b, (i, p)| if p.y < b.0 { (p.y, i) } else { b });
+        let (top, _) =
+            outline.points.iter().enumerate().fold((f64::MAX, 0), |b, (i, p)| if p.y < b.0 { (p.y, i) } else { b });
         let under = |p: Pt| p.y < top + 18.0 || rim.holds(p);
         page.hide(&outline_below(&outline, &rim));
         ink_visible(&mut page, &outline, under, 9.0);
@@ -132,7 +179,9 @@ fn outline_below(outline: &Path, rim: &Path) -> Path {
 /// Inks the stretch of a closed path that `under` does not hide, reaching a little under what hides it.
 fn ink_visible(page: &mut Page, path: &Path, under: impl Fn(Pt) -> bool, width: f64) {
     let n = path.points.len();
-    let Some(start) = (0..n).find(|&i| under(path.points[i]) && !under(path.points[(i + 1) % n])) else { return };
+    let Some(start) = (0..n).find(|&i| under(path.points[i]) && !under(path.points[(i + 1) % n])) else {
+        return;
+    };
     let mut points = vec![path.points[start]];
     for k in 1..n {
         let p = path.points[(start + k) % n];
@@ -147,9 +196,23 @@ fn ink_visible(page: &mut Page, path: &Path, under: impl Fn(Pt) -> bool, width: 
 fn wall(page: &mut Page) {
     let top = through(&[(150.0, 1508.0), (700.0, 1514.0), (1300.0, 1506.0), (1900.0, 1513.0), (2250.0, 1508.0)], false);
     page.stroke(&top, 7.0, Pressure::Tapered);
-    for (x, y, w, h) in [(330.0, 1600.0, 120.0, 50.0), (690.0, 1640.0, 150.0, 56.0), (1150.0, 1604.0, 130.0, 48.0), (1620.0, 1640.0, 160.0, 58.0), (2040.0, 1596.0, 116.0, 46.0)] {
+    for (x, y, w, h) in [
+        (330.0, 1600.0, 120.0, 50.0),
+        (690.0, 1640.0, 150.0, 56.0),
+        (1150.0, 1604.0, 130.0, 48.0),
+        (1620.0, 1640.0, 160.0, 58.0),
+        (2040.0, 1596.0, 116.0, 46.0),
+    ] {
         let stone = through(
-            &[(x - w, y), (x - w * 0.75, y - h * 0.85), (x + w * 0.1, y - h), (x + w * 0.8, y - h * 0.8), (x + w, y + h * 0.1), (x + w * 0.7, y + h), (x - w * 0.6, y + h * 0.95)],
+            &[
+                (x - w, y),
+                (x - w * 0.75, y - h * 0.85),
+                (x + w * 0.1, y - h),
+                (x + w * 0.8, y - h * 0.8),
+                (x + w, y + h * 0.1),
+                (x + w * 0.7, y + h),
+                (x - w * 0.6, y + h * 0.95),
+            ],
             true,
         );
         page.shape(&stone, 5.5, Pressure::Weighted);
@@ -161,7 +224,23 @@ fn neck_and_head(page: &mut Page, pose: &Pose, number: usize) {
     let by = pt(6.0 * (TAU * pose.phase).cos(), pose.bob + nod);
     let head = |path: Path| path.moved(pt(1800.0, 900.0), 0.02 * (2.0 * TAU * pose.phase).sin(), 1.0, by);
     let outline = head(through(
-        &[(1540.0, 1150.0), (1600.0, 1010.0), (1668.0, 905.0), (1690.0, 800.0), (1730.0, 690.0), (1830.0, 640.0), (1945.0, 672.0), (2010.0, 760.0), (2012.0, 850.0), (1950.0, 916.0), (1860.0, 940.0), (1800.0, 985.0), (1760.0, 1090.0), (1690.0, 1190.0), (1600.0, 1220.0)],
+        &[
+            (1540.0, 1150.0),
+            (1600.0, 1010.0),
+            (1668.0, 905.0),
+            (1690.0, 800.0),
+            (1730.0, 690.0),
+            (1830.0, 640.0),
+            (1945.0, 672.0),
+            (2010.0, 760.0),
+            (2012.0, 850.0),
+            (1950.0, 916.0),
+            (1860.0, 940.0),
+            (1800.0, 985.0),
+            (1760.0, 1090.0),
+            (1690.0, 1190.0),
+            (1600.0, 1220.0),
+        ],
         true,
     ));
     if number % 4 == 2 {
@@ -169,7 +248,11 @@ fn neck_and_head(page: &mut Page, pose: &Pose, number: usize) {
     }
     page.shape(&outline, 9.0, Pressure::Weighted);
     // Smile, cheek, nostril, brow: open lines that are meant.
-    page.stroke(&head(through(&[(1846.0, 852.0), (1900.0, 884.0), (1958.0, 872.0), (1990.0, 838.0)], false)), 6.0, Pressure::Tapered);
+    page.stroke(
+        &head(through(&[(1846.0, 852.0), (1900.0, 884.0), (1958.0, 872.0), (1990.0, 838.0)], false)),
+        6.0,
+        Pressure::Tapered,
+    );
     page.stroke(&head(through(&[(1832.0, 836.0), (1846.0, 852.0), (1842.0, 872.0)], false)), 5.0, Pressure::Tapered);
     page.solid(&head(ellipse(1990.0, 772.0, 5.0, 6.5)));
     let eye = head(ellipse(1888.0, 766.0, 36.0, 44.0));
@@ -182,17 +265,36 @@ fn neck_and_head(page: &mut Page, pose: &Pose, number: usize) {
         page.solid(&head(ellipse(x, y, 5.5, 5.5)));
     }
     // The post cap: crown, band, brim.
-    let crown = head(through(&[(1722.0, 700.0), (1706.0, 610.0), (1760.0, 540.0), (1850.0, 520.0), (1940.0, 556.0), (1966.0, 640.0), (1950.0, 676.0), (1840.0, 664.0)], true));
+    let crown = head(through(
+        &[
+            (1722.0, 700.0),
+            (1706.0, 610.0),
+            (1760.0, 540.0),
+            (1850.0, 520.0),
+            (1940.0, 556.0),
+            (1966.0, 640.0),
+            (1950.0, 676.0),
+            (1840.0, 664.0),
+        ],
+        true,
+    ));
     page.shape(&crown, 8.0, Pressure::Weighted);
-    let band = head(through(&[(1712.0, 652.0), (1830.0, 612.0), (1962.0, 630.0), (1962.0, 682.0), (1840.0, 668.0), (1722.0, 706.0)], true));
+    let band = head(through(
+        &[(1712.0, 652.0), (1830.0, 612.0), (1962.0, 630.0), (1962.0, 682.0), (1840.0, 668.0), (1722.0, 706.0)],
+        true,
+    ));
     page.shape(&band, 7.0, Pressure::Weighted);
-    let brim = head(through(&[(1900.0, 668.0), (1990.0, 668.0), (2078.0, 706.0), (2070.0, 726.0), (1980.0, 708.0), (1896.0, 700.0)], true));
+    let brim = head(through(
+        &[(1900.0, 668.0), (1990.0, 668.0), (2078.0, 706.0), (2070.0, 726.0), (1980.0, 708.0), (1896.0, 700.0)],
+        true,
+    ));
     page.shape(&brim, 7.0, Pressure::Weighted);
     page.shape(&head(ellipse(1846.0, 642.0, 21.0, 18.0)), 5.0, Pressure::Weighted);
 }
 
 fn ellipse(x: f64, y: f64, rx: f64, ry: f64) -> Path {
-    let p: Vec<(f64, f64)> = (0..12).map(|k| f64::from(k) / 12.0 * TAU).map(|a| (x + rx * a.cos(), y + ry * a.sin())).collect();
+    let p: Vec<(f64, f64)> =
+        (0..12).map(|k| f64::from(k) / 12.0 * TAU).map(|a| (x + rx * a.cos(), y + ry * a.sin())).collect();
     through(&p, true)
 }
 
@@ -245,7 +347,12 @@ fn plates(page: &mut Page, body: &impl Fn(Path) -> Path, dome: &Path, number: us
         }
     }
     // Down to the rim: hidden under it.
-    for (a, b) in [((810.0, 1110.0), (800.0, 1210.0)), ((975.0, 1060.0), (970.0, 1230.0)), ((1250.0, 1055.0), (1256.0, 1230.0)), ((1430.0, 1100.0), (1440.0, 1210.0))] {
+    for (a, b) in [
+        ((810.0, 1110.0), (800.0, 1210.0)),
+        ((975.0, 1060.0), (970.0, 1230.0)),
+        ((1250.0, 1055.0), (1256.0, 1230.0)),
+        ((1430.0, 1100.0), (1440.0, 1210.0)),
+    ] {
         page.stroke(&line(a, b), 6.0, Pressure::Even);
     }
 }
@@ -256,7 +363,11 @@ fn rim_plates(page: &mut Page, body: &impl Fn(Path) -> Path, number: usize) {
         // From the rim's upper line to its lower one, as the rim is bent.
         let up = 1180.0 - ((x - 1120.0f64) / 516.0).powi(2) * 50.0 + 1.0;
         let down = 1268.0 - ((x - 1120.0f64) / 540.0).powi(2) * 68.0;
-        page.stroke(&body(through(&[(x, up), (x + lean * 0.6, (up + down) / 2.0), (x + lean, down)], false)), 5.5, Pressure::Even);
+        page.stroke(
+            &body(through(&[(x, up), (x + lean * 0.6, (up + down) / 2.0), (x + lean, down)], false)),
+            5.5,
+            Pressure::Even,
+        );
         if (number + k) % 5 == 2 {
             let from = body(through(&[(x + lean * 0.6, (up + down) / 2.0), (x + lean, down)], false));
             let (a, b) = (from.points[0], from.points[from.points.len() - 1]);
@@ -266,7 +377,19 @@ fn rim_plates(page: &mut Page, body: &impl Fn(Path) -> Path, number: usize) {
 }
 
 fn satchel(page: &mut Page, body: &impl Fn(Path) -> Path, number: usize) {
-    let bag = body(through(&[(1046.0, 1100.0), (1120.0, 1092.0), (1196.0, 1100.0), (1206.0, 1180.0), (1196.0, 1262.0), (1120.0, 1274.0), (1044.0, 1262.0), (1036.0, 1180.0)], true));
+    let bag = body(through(
+        &[
+            (1046.0, 1100.0),
+            (1120.0, 1092.0),
+            (1196.0, 1100.0),
+            (1206.0, 1180.0),
+            (1196.0, 1262.0),
+            (1120.0, 1274.0),
+            (1044.0, 1262.0),
+            (1036.0, 1180.0),
+        ],
+        true,
+    ));
     if number % 4 == 1 {
         page.leave_open(0.30, 10.0);
     }
@@ -281,16 +404,61 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
     let rock = 0.05 * (2.0 * TAU * pose.phase + 0.5).sin();
     let k = |path: Path| body(path.moved(pt(1120.0, 540.0), rock, 1.0, pt(0.0, 0.0)));
     // Handle behind, spout, pot, lid.
-    let handle = through(&[(1010.0, 360.0), (1000.0, 250.0), (1060.0, 190.0), (1160.0, 188.0), (1226.0, 246.0), (1232.0, 356.0), (1204.0, 356.0), (1198.0, 262.0), (1150.0, 222.0), (1070.0, 222.0), (1030.0, 266.0), (1038.0, 360.0)], true);
+    let handle = through(
+        &[
+            (1010.0, 360.0),
+            (1000.0, 250.0),
+            (1060.0, 190.0),
+            (1160.0, 188.0),
+            (1226.0, 246.0),
+            (1232.0, 356.0),
+            (1204.0, 356.0),
+            (1198.0, 262.0),
+            (1150.0, 222.0),
+            (1070.0, 222.0),
+            (1030.0, 266.0),
+            (1038.0, 360.0),
+        ],
+        true,
+    );
     page.shape(&k(handle), 7.0, Pressure::Weighted);
-    let spout = through(&[(1236.0, 452.0), (1300.0, 430.0), (1334.0, 370.0), (1352.0, 322.0), (1394.0, 332.0), (1378.0, 400.0), (1340.0, 470.0), (1250.0, 520.0)], true);
+    let spout = through(
+        &[
+            (1236.0, 452.0),
+            (1300.0, 430.0),
+            (1334.0, 370.0),
+            (1352.0, 322.0),
+            (1394.0, 332.0),
+            (1378.0, 400.0),
+            (1340.0, 470.0),
+            (1250.0, 520.0),
+        ],
+        true,
+    );
     page.shape(&k(spout), 7.0, Pressure::Weighted);
-    let pot = through(&[(940.0, 520.0), (938.0, 440.0), (990.0, 368.0), (1120.0, 344.0), (1250.0, 368.0), (1302.0, 440.0), (1300.0, 520.0), (1240.0, 568.0), (1120.0, 582.0), (1000.0, 568.0)], true);
+    let pot = through(
+        &[
+            (940.0, 520.0),
+            (938.0, 440.0),
+            (990.0, 368.0),
+            (1120.0, 344.0),
+            (1250.0, 368.0),
+            (1302.0, 440.0),
+            (1300.0, 520.0),
+            (1240.0, 568.0),
+            (1120.0, 582.0),
+            (1000.0, 568.0),
+        ],
+        true,
+    );
     if number % 3 == 0 {
         page.leave_open(0.66, 14.0);
     }
     page.shape(&k(pot), 9.0, Pressure::Weighted);
-    let lid = through(&[(1012.0, 372.0), (1040.0, 330.0), (1120.0, 312.0), (1200.0, 330.0), (1228.0, 372.0), (1120.0, 392.0)], true);
+    let lid = through(
+        &[(1012.0, 372.0), (1040.0, 330.0), (1120.0, 312.0), (1200.0, 330.0), (1228.0, 372.0), (1120.0, 392.0)],
+        true,
+    );
     if number % 5 == 4 {
         page.leave_open(0.22, 9.0);
     }
@@ -304,9 +472,16 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
         page.tail(band.points[n - 1], band.points[n - 1] - band.points[n - 8], 5.5, 9.0, 15.0);
     }
     // Steam: open curls that are meant.
-    for (i, x) in [1395.0, 1440.0].into_iter().enumerate() {
+    for (i, x) in [1392.0, 1486.0].into_iter().enumerate() {
         let s = 22.0 * (TAU * (pose.phase + 0.3 * i as f64)).sin();
-        let y = 292.0 - 26.0 * i as f64;
-        page.stroke(&body(through(&[(x, y), (x + 26.0 + s, y - 52.0), (x - 8.0 + s, y - 104.0), (x + 30.0 - s, y - 160.0)], false)), 5.0, Pressure::Tapered);
+        let y = 286.0 - 40.0 * i as f64;
+        page.stroke(
+            &body(through(
+                &[(x, y), (x + 26.0 + s, y - 52.0), (x - 8.0 + s, y - 104.0), (x + 34.0 + 0.5 * s, y - 156.0)],
+                false,
+            )),
+            5.0,
+            Pressure::Tapered,
+        );
     }
 }

@@ -115,6 +115,8 @@ pub struct Page {
     pub gaps: Vec<PlantedGap>,
     pub tails: Vec<PlantedTail>,
     seed: u64,
+    /// Gaps and tails are made; without, the drawing is as it was meant.
+    faults: bool,
     /// Openings still to be left: share of the length and length in px, for the next stroke.
     openings: Vec<(f64, f64)>,
 }
@@ -131,13 +133,15 @@ pub enum Pressure {
 }
 
 impl Page {
-    pub fn new(width: usize, height: usize, seed: u64) -> Page {
-        Page { ink: Plane::new(width, height, 0), gaps: vec![], tails: vec![], seed, openings: vec![] }
+    pub fn new(width: usize, height: usize, seed: u64, faults: bool) -> Page {
+        Page { faults, ink: Plane::new(width, height, 0), gaps: vec![], tails: vec![], seed, openings: vec![] }
     }
 
     /// Leaves an opening in the next stroke, at share `t` of its length.
     pub fn leave_open(&mut self, t: f64, length: f64) {
-        self.openings.push((t, length));
+        if self.faults {
+            self.openings.push((t, length));
+        }
     }
 
     fn inked(&mut self, path: &Path, width: f64, pressure: Pressure) -> Vec<FlatPoint> {
@@ -241,6 +245,9 @@ impl Page {
     /// Carries a line on past another by `length` px of visible ink: from `from` on the line that is crossed (whose
     /// ink is `over` wide) along `dir`.
     pub fn tail(&mut self, from: Pt, dir: Pt, width: f64, over: f64, length: f64) {
+        if !self.faults {
+            return;
+        }
         let d = dir.unit();
         let reach = over / 2.0 + length - width / 2.0;
         let at = |k: usize| FlatPoint { p: from + d * (reach * k as f64 / 8.0), width };

@@ -26,7 +26,8 @@ fn line_value(line: &Line) -> Value {
             json!({ "id": line.id, "kind": "outline", "closed": true, "contours": contours })
         }
         Form::Centreline { spine, .. } | Form::Seam { spine } => {
-            let points: Vec<[f64; 3]> = line.flat(FLATNESS).iter().map(|f| [short(f.p.x), short(f.p.y), short(f.width)]).collect();
+            let points: Vec<[f64; 3]> =
+                line.flat(FLATNESS).iter().map(|f| [short(f.p.x), short(f.p.y), short(f.width)]).collect();
             let kind = if line.is_seam() { "seam" } else { "centreline" };
             json!({ "id": line.id, "kind": kind, "closed": spine.closed, "points": points })
         }

@@ -45,5 +45,9 @@ pub fn read(bytes: &[u8]) -> Result<Input, Error> {
     if bytes.len() > MOST_BYTES {
         return Err(Error::TooLarge(bytes.len() >> 20));
     }
-    if svg_in::looks_like_svg(bytes) { svg_in::read(bytes).map(Input::Vector) } else { raster_in::read(bytes).map(Input::Raster) }
+    if svg_in::looks_like_svg(bytes) {
+        svg_in::read(bytes).map(Input::Vector)
+    } else {
+        raster_in::read(bytes).map(Input::Raster)
+    }
 }

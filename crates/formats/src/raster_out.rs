@@ -4,7 +4,14 @@ use crate::Error;
 use rhizograph_core::ink::Ink;
 use rhizograph_core::plane::{Plane, Rgb};
 
-fn write(width: usize, height: usize, colour: png::ColorType, depth: png::BitDepth, dpi: f64, data: &[u8]) -> Result<Vec<u8>, Error> {
+fn write(
+    width: usize,
+    height: usize,
+    colour: png::ColorType,
+    depth: png::BitDepth,
+    dpi: f64,
+    data: &[u8],
+) -> Result<Vec<u8>, Error> {
     let mut out = Vec::new();
     let failed = |e: png::EncodingError| Error::Write(e.to_string());
     let mut encoder = png::Encoder::new(&mut out, width as u32, height as u32);
@@ -22,7 +29,8 @@ fn write(width: usize, height: usize, colour: png::ColorType, depth: png::BitDep
 /// Ink on transparency, 8-bit RGBA.
 pub fn ink_png(ink: &Ink, dpi: f64) -> Result<Vec<u8>, Error> {
     let c = ink.colour;
-    let data: Vec<u8> = ink.alpha.data.iter().flat_map(|&a| if a == 0 { [0; 4] } else { [c[0], c[1], c[2], a] }).collect();
+    let data: Vec<u8> =
+        ink.alpha.data.iter().flat_map(|&a| if a == 0 { [0; 4] } else { [c[0], c[1], c[2], a] }).collect();
     write(ink.alpha.width, ink.alpha.height, png::ColorType::Rgba, png::BitDepth::Eight, dpi, &data)
 }
 

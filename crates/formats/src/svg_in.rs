@@ -30,7 +30,8 @@ pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
     if bytes.len() > MOST_TEXT {
         return Err(Error::TooLarge(bytes.len() >> 20));
     }
-    let tree = usvg::Tree::from_data(bytes, &usvg::Options::default()).map_err(|e| Error::Damaged("SVG", e.to_string()))?;
+    let tree =
+        usvg::Tree::from_data(bytes, &usvg::Options::default()).map_err(|e| Error::Damaged("SVG", e.to_string()))?;
     let (w, h) = (tree.size().width().ceil(), tree.size().height().ceil());
     if w > MOST_SIDE as f32 || h > MOST_SIDE as f32 || f64::from(w) * f64::from(h) > MOST_PIXELS as f64 {
         return Err(Error::TooManyPixels(w as u32, h as u32));

@@ -92,7 +92,11 @@ fn stroke_rings(flat: &[FlatPoint], ends: [End; 2], closed: bool) -> Vec<Vec<Pt>
 fn line_element(line: &Line, ink: &str) -> String {
     match &line.form {
         Form::Outline { .. } => {
-            format!("<path id=\"line-{}\" fill=\"{ink}\" fill-rule=\"evenodd\" d=\"{}\"/>\n", line.id, rings_path(&line.rings(FLATNESS)))
+            format!(
+                "<path id=\"line-{}\" fill=\"{ink}\" fill-rule=\"evenodd\" d=\"{}\"/>\n",
+                line.id,
+                rings_path(&line.rings(FLATNESS))
+            )
         }
         Form::Centreline { spine, ends, .. } => {
             let flat = line.flat(FLATNESS);
@@ -100,7 +104,11 @@ fn line_element(line: &Line, ink: &str) -> String {
                 return String::new();
             }
             let d = rings_path(&stroke_rings(&flat, *ends, spine.closed));
-            format!("<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n", line.id, spine_path(&spine.points, spine.closed))
+            format!(
+                "<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n",
+                line.id,
+                spine_path(&spine.points, spine.closed)
+            )
         }
         Form::Seam { spine } => {
             format!("<path id=\"line-{}\" d=\"{}\"/>\n", line.id, spine_path(&spine.points, spine.closed))

@@ -178,7 +178,13 @@ pub struct Refusal {
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
 #[serde(tag = "what", rename_all = "snake_case")]
 pub enum Event {
-    Drawing { #[ts(type = "number")] id: i64, #[ts(type = "number")] revision: i64, progress: Progress },
+    Drawing {
+        #[ts(type = "number")]
+        id: i64,
+        #[ts(type = "number")]
+        revision: i64,
+        progress: Progress,
+    },
     Drawings,
     Swatches,
 }

@@ -99,7 +99,9 @@ pub fn new_drawing(file_name: &str, bytes: &[u8]) -> Result<NewDrawing, rhizogra
             sheet
         }
     };
-    let stem = std::path::Path::new(file_name).file_stem().map_or_else(|| "drawing".into(), |s| s.to_string_lossy().into_owned());
+    let stem = std::path::Path::new(file_name)
+        .file_stem()
+        .map_or_else(|| "drawing".into(), |s| s.to_string_lossy().into_owned());
     let name: String = stem.chars().filter(|c| !c.is_control()).take(80).collect();
     let sha256 = Sha256::digest(bytes).iter().fold(String::new(), |mut s, b| {
         let _ = write!(s, "{b:02x}");
@@ -132,7 +134,9 @@ impl Bench {
 
     /// Brings a drawing's stored state and source up to date.
     async fn refresh(&self, held: &mut Held, id: i64) -> Result<(), Error> {
-        let missing = |e| if matches!(e, sqlx::Error::RowNotFound) { Error::NoDrawing } else { Error::Store(e) };
+        let missing = |e| {
+            if matches!(e, sqlx::Error::RowNotFound) { Error::NoDrawing } else { Error::Store(e) }
+        };
         let revision = store::revision(&self.pool, id).await.map_err(missing)?;
         if held.stored.as_ref().is_none_or(|s| s.revision != revision) {
             held.stored = Some(store::load(&self.pool, id).await.map_err(missing)?);
@@ -238,7 +242,8 @@ impl Bench {
         if open.stored.revision != revision {
             return Err(Error::Conflict { revision: open.stored.revision });
         }
-        let swatches: Vec<String> = store::swatches(&self.pool, open.stored.shot).await?.into_iter().map(|s| s.id).collect();
+        let swatches: Vec<String> =
+            store::swatches(&self.pool, open.stored.shot).await?.into_iter().map(|s| s.id).collect();
         // Tracing takes the ink of the settings as they are now.
         let lifted = if command == Command::Trace {
             self.lift(&mut held, &open.stored.sheet.recipes.lift, open.stored.sheet.dpi).await?
@@ -339,7 +344,16 @@ fn spine_path(spine: &Spine) -> String {
         number(&mut d, p.y);
     };
     for (i, &p) in spine.points.iter().enumerate() {
-        put(if i == 0 { "M" } else if i % 3 == 1 { "C" } else { " " }, p);
+        put(
+            if i == 0 {
+                "M"
+            } else if i % 3 == 1 {
+                "C"
+            } else {
+                " "
+            },
+            p,
+        );
     }
     if spine.closed {
         d.push('Z');
@@ -406,7 +420,13 @@ pub fn view(open: &Open) -> DrawingView {
             .list
             .iter()
             .zip(fills)
-            .map(|(r, fill)| RegionView { id: r.id, area: r.area, seed: r.seed, path: rings_path(&r.rings), swatch: fill.map(str::to_owned) })
+            .map(|(r, fill)| RegionView {
+                id: r.id,
+                area: r.area,
+                seed: r.seed,
+                path: rings_path(&r.rings),
+                swatch: fill.map(str::to_owned),
+            })
             .collect(),
         findings: if traced { open.scene.findings.clone() } else { Vec::new() },
         undo: s.undo.clone(),

@@ -51,7 +51,9 @@ pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Err
                 let (a, under) = (u32::from(a), u32::from(p[3]));
                 let out = a * 255 + under * (255 - a);
                 if out > 0 {
-                    let mix = |k: usize| (u32::from(ink.colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out;
+                    let mix = |k: usize| {
+                        (u32::from(ink.colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out
+                    };
                     *p = [mix(0) as u8, mix(1) as u8, mix(2) as u8, (out / 255) as u8];
                 }
             }

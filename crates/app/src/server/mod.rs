@@ -83,7 +83,14 @@ pub async fn load_demo(pool: &PgPool) -> Result<(), Error> {
         .map_err(|e| Error::Demo(e.to_string()))?
         .map_err(|e| Error::Demo(e.to_string()))?;
     let production = store::add_production(pool, rhizograph_demo::PRODUCTION).await?;
-    let shot = store::add_shot(pool, production, rhizograph_demo::SHOT, rhizograph_demo::SHOT_NAME, &rhizograph_demo::swatches()).await?;
+    let shot = store::add_shot(
+        pool,
+        production,
+        rhizograph_demo::SHOT,
+        rhizograph_demo::SHOT_NAME,
+        &rhizograph_demo::swatches(),
+    )
+    .await?;
     for (name, bytes) in sheets {
         let drawing = bench::new_drawing(&name, &bytes).map_err(|e| Error::Demo(e.to_string()))?;
         store::add_drawing(pool, shot, &drawing, &bytes).await?;

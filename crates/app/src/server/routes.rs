@@ -1,8 +1,8 @@
 //! The routes under `/api`.
 
 use super::api::{
-    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness, Refusal,
-    RevisionRequest, Window,
+    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness,
+    Refusal, RevisionRequest, Window,
 };
 use super::bench::{self, Bench, Error, Open, new_drawing, view};
 use super::events::Events;
@@ -35,17 +35,31 @@ impl<'r> rocket::response::Responder<'r, 'static> for Refused {
 impl From<Error> for Refused {
     fn from(error: Error) -> Self {
         let (status, advice, revision) = match &error {
-            Error::NoDrawing | Error::NoShot => (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None),
-            Error::Conflict { revision } => {
-                (Status::Conflict, "Nothing was overwritten. The drawing is shown as it is now; do your step again if it is still wanted.", Some(*revision))
+            Error::NoDrawing | Error::NoShot => {
+                (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None)
             }
-            Error::Format(_) => (Status::UnprocessableEntity, "Nothing was changed. Bring in a PNG, JPEG, TIFF or SVG file.", None),
-            Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => (Status::UnprocessableEntity, "Nothing was changed.", None),
+            Error::Conflict { revision } => (
+                Status::Conflict,
+                "Nothing was overwritten. The drawing is shown as it is now; do your step again if it is still wanted.",
+                Some(*revision),
+            ),
+            Error::Format(_) => {
+                (Status::UnprocessableEntity, "Nothing was changed. Bring in a PNG, JPEG, TIFF or SVG file.", None)
+            }
+            Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => {
+                (Status::UnprocessableEntity, "Nothing was changed.", None)
+            }
             Error::Store(sqlx::Error::Database(d)) if d.is_unique_violation() => {
-                let told = Refusal { error: "that name is already taken".into(), advice: "Nothing was changed. Choose another name.".into(), revision: None };
+                let told = Refusal {
+                    error: "that name is already taken".into(),
+                    advice: "Nothing was changed. Choose another name.".into(),
+                    revision: None,
+                };
                 return Refused(Status::Conflict, told);
             }
-            Error::Store(_) | Error::BrokeOff => (Status::InternalServerError, "What was answered as saved is saved. Try again.", None),
+            Error::Store(_) | Error::BrokeOff => {
+                (Status::InternalServerError, "What was answered as saved is saved. Try again.", None)
+            }
         };
         Refused(status, Refusal { error: error.to_string(), advice: advice.into(), revision })
     }
@@ -128,7 +142,11 @@ async fn add_drawing(bench: &Shared, events: &State<Events>, shot: i64, name: &s
         return Err(Error::NoShot.into());
     }
     let name = named(name, "a file")?;
-    let read = body.open(ByteUnit::from(MOST_BYTES)).into_bytes().await.map_err(|_| Error::Asked("the upload broke off".into()))?;
+    let read = body
+        .open(ByteUnit::from(MOST_BYTES))
+        .into_bytes()
+        .await
+        .map_err(|_| Error::Asked("the upload broke off".into()))?;
     if !read.is_complete() {
         return Err(Error::Format(rhizograph_formats::Error::TooLarge((MOST_BYTES >> 20) + 1)).into());
     }
@@ -146,12 +164,20 @@ async fn drawing(bench: &Shared, id: i64) -> Answer<DrawingView> {
 
 fn answer(events: &Events, open: &Open) -> Json<DrawingView> {
     let view = view(open);
-    events.tell(open.stored.shot, Event::Drawing { id: view.info.id, revision: view.info.revision, progress: view.info.progress });
+    events.tell(
+        open.stored.shot,
+        Event::Drawing { id: view.info.id, revision: view.info.revision, progress: view.info.progress },
+    );
     Json(view)
 }
 
 #[post("/drawings/<id>/commands", data = "<request>")]
-async fn command(bench: &Shared, events: &State<Events>, id: i64, request: Json<CommandRequest>) -> Answer<DrawingView> {
+async fn command(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    request: Json<CommandRequest>,
+) -> Answer<DrawingView> {
     let request = request.into_inner();
     Ok(answer(events, &bench.command(id, request.revision, request.command).await?))
 }
@@ -174,7 +200,16 @@ async fn original(bench: &Shared, id: i64) -> Result<File, Refused> {
 
 #[get("/drawings/<id>/pictures/<kind>?<x>&<y>&<width>&<height>&<level>")]
 #[allow(clippy::too_many_arguments)]
-async fn picture(bench: &Shared, id: i64, kind: &str, x: usize, y: usize, width: usize, height: usize, level: u32) -> Result<File, Refused> {
+async fn picture(
+    bench: &Shared,
+    id: i64,
+    kind: &str,
+    x: usize,
+    y: usize,
+    width: usize,
+    height: usize,
+    level: u32,
+) -> Result<File, Refused> {
     let window = Window { x, y, width, height, level };
     let bytes = match kind {
         "original" => {
@@ -242,7 +277,12 @@ async fn readiness(bench: &Shared, id: i64) -> Answer<Readiness> {
 }
 
 #[post("/drawings/<id>/hand-off", data = "<request>")]
-async fn handed_off(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<Readiness> {
+async fn handed_off(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    request: Json<RevisionRequest>,
+) -> Answer<Readiness> {
     let open = bench.open(id).await?;
     if open.stored.revision != request.revision {
         return Err(Error::Conflict { revision: open.stored.revision }.into());

@@ -33,9 +33,13 @@ pub struct Stored {
 /// What a write met.
 #[derive(Debug)]
 pub enum Written {
-    Done { revision: i64 },
+    Done {
+        revision: i64,
+    },
     /// Somebody else was first.
-    Conflict { revision: i64 },
+    Conflict {
+        revision: i64,
+    },
 }
 
 pub async fn is_empty(pool: &PgPool) -> sqlx::Result<bool> {
@@ -46,7 +50,13 @@ pub async fn add_production(pool: &PgPool, name: &str) -> sqlx::Result<i64> {
     sqlx::query_scalar("insert into productions (name) values ($1) returning id").bind(name).fetch_one(pool).await
 }
 
-pub async fn add_shot(pool: &PgPool, production: i64, number: &str, name: &str, swatches: &[Swatch]) -> sqlx::Result<i64> {
+pub async fn add_shot(
+    pool: &PgPool,
+    production: i64,
+    number: &str,
+    name: &str,
+    swatches: &[Swatch],
+) -> sqlx::Result<i64> {
     sqlx::query_scalar("insert into shots (production, number, name, swatches) values ($1, $2, $3, $4) returning id")
         .bind(production)
         .bind(number)
@@ -61,15 +71,20 @@ pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: 
     let mut tx = pool.begin().await?;
     // Two uploads at once must not take the same place.
     sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut *tx).await?;
-    let place: i32 = sqlx::query_scalar("select coalesce(max(place), 0) + 1 from drawings where shot = $1").bind(shot).fetch_one(&mut *tx).await?;
-    let id: i64 = sqlx::query_scalar("insert into drawings (shot, place, name, sheet, progress) values ($1, $2, $3, $4, $5) returning id")
+    let place: i32 = sqlx::query_scalar("select coalesce(max(place), 0) + 1 from drawings where shot = $1")
         .bind(shot)
-        .bind(place)
-        .bind(&drawing.name)
-        .bind(Json(&drawing.sheet))
-        .bind(Json(Progress::default()))
         .fetch_one(&mut *tx)
         .await?;
+    let id: i64 = sqlx::query_scalar(
+        "insert into drawings (shot, place, name, sheet, progress) values ($1, $2, $3, $4, $5) returning id",
+    )
+    .bind(shot)
+    .bind(place)
+    .bind(&drawing.name)
+    .bind(Json(&drawing.sheet))
+    .bind(Json(Progress::default()))
+    .fetch_one(&mut *tx)
+    .await?;
     sqlx::query("insert into originals (drawing, file_name, sha256, bytes) values ($1, $2, $3, $4)")
         .bind(id)
         .bind(&drawing.file_name)
@@ -87,7 +102,8 @@ pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<u8>> {
 
 /// The original as it came, with its name.
 pub async fn original_file(pool: &PgPool, drawing: i64) -> sqlx::Result<(String, Vec<u8>)> {
-    let row = sqlx::query("select file_name, bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
+    let row =
+        sqlx::query("select file_name, bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
     Ok((row.try_get(0)?, row.try_get(1)?))
 }
 
@@ -140,9 +156,19 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
     for production in sqlx::query("select id, name from productions order by name").fetch_all(pool).await? {
         let id: i64 = production.try_get("id")?;
         let mut shots = Vec::new();
-        for shot in sqlx::query("select id, number, name, swatches, revision from shots where production = $1 order by number").bind(id).fetch_all(pool).await? {
+        for shot in
+            sqlx::query("select id, number, name, swatches, revision from shots where production = $1 order by number")
+                .bind(id)
+                .fetch_all(pool)
+                .await?
+        {
             let shot_id: i64 = shot.try_get("id")?;
-            let rows = sqlx::query("select id, name, revision, handed_off, progress from drawings where shot = $1 order by place").bind(shot_id).fetch_all(pool).await?;
+            let rows = sqlx::query(
+                "select id, name, revision, handed_off, progress from drawings where shot = $1 order by place",
+            )
+            .bind(shot_id)
+            .fetch_all(pool)
+            .await?;
             let Json(swatches) = shot.try_get("swatches")?;
             shots.push(ShotInfo {
                 id: shot_id,
@@ -164,16 +190,25 @@ pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
 
 /// A drawing with its state and the labels of its next undo and redo.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
-    let row = sqlx::query("select id, shot, name, sheet, revision, handed_off from drawings where id = $1").bind(drawing).fetch_one(pool).await?;
-    let undo = sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1")
+    let row = sqlx::query("select id, shot, name, sheet, revision, handed_off from drawings where id = $1")
         .bind(drawing)
-        .fetch_optional(pool)
+        .fetch_one(pool)
         .await?;
-    let redo = sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and undone order by step limit 1")
+    let undo = sqlx::query_scalar(
+        "select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1",
+    )
+    .bind(drawing)
+    .fetch_optional(pool)
+    .await?;
+    let redo =
+        sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and undone order by step limit 1")
+            .bind(drawing)
+            .fetch_optional(pool)
+            .await?;
+    let steps: i64 = sqlx::query_scalar("select count(*) from changes where drawing = $1 and not undone")
         .bind(drawing)
-        .fetch_optional(pool)
+        .fetch_one(pool)
         .await?;
-    let steps: i64 = sqlx::query_scalar("select count(*) from changes where drawing = $1 and not undone").bind(drawing).fetch_one(pool).await?;
     let Json(sheet) = row.try_get("sheet")?;
     Ok(Stored {
         id: row.try_get("id")?,
@@ -207,17 +242,27 @@ pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Op
 }
 
 /// Stores a step with the state it leaves, if the drawing is still at `revision`.
-pub async fn write(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, progress: Progress, step: &Step) -> sqlx::Result<Written> {
+pub async fn write(
+    pool: &PgPool,
+    drawing: i64,
+    revision: i64,
+    sheet: &Sheet,
+    progress: Progress,
+    step: &Step,
+) -> sqlx::Result<Written> {
     let mut tx = pool.begin().await?;
-    let done = sqlx::query("update drawings set sheet = $3, progress = $4, revision = revision + 1 where id = $1 and revision = $2")
-        .bind(drawing)
-        .bind(revision)
-        .bind(Json(sheet))
-        .bind(Json(progress))
-        .execute(&mut *tx)
-        .await?;
+    let done = sqlx::query(
+        "update drawings set sheet = $3, progress = $4, revision = revision + 1 where id = $1 and revision = $2",
+    )
+    .bind(drawing)
+    .bind(revision)
+    .bind(Json(sheet))
+    .bind(Json(progress))
+    .execute(&mut *tx)
+    .await?;
     if done.rows_affected() == 0 {
-        let now: i64 = sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        let now: i64 =
+            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
         return Ok(Written::Conflict { revision: now });
     }
     match step {
@@ -248,7 +293,11 @@ pub async fn write(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, pr
 
 /// All changes of a drawing that are not undone, in order.
 pub async fn changes(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<Change>> {
-    let rows: Vec<Json<Change>> = sqlx::query_scalar("select change from changes where drawing = $1 and not undone order by step").bind(drawing).fetch_all(pool).await?;
+    let rows: Vec<Json<Change>> =
+        sqlx::query_scalar("select change from changes where drawing = $1 and not undone order by step")
+            .bind(drawing)
+            .fetch_all(pool)
+            .await?;
     Ok(rows.into_iter().map(|j| j.0).collect())
 }
 

@@ -7,13 +7,14 @@
 //! arrangement together, and one that parts no two regions gains nothing and is only proposed. O(ends · neighbours).
 
 use super::bridge_spine;
-use crate::geom::{Pt, angle_between, nearest_on_segment, segments_cross};
+use crate::geom::{Pt, angle_between, nearest_on_segment, polyline_len, segments_cross};
 use crate::ink::IS_INK;
 use crate::line::{End, Form, Line, Made};
 use crate::plane::Plane;
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::network::{LineEnd, Network};
 use crate::region::regions;
+use std::collections::HashMap;
 
 /// A gap and the curve that would close it.
 #[derive(Debug, Clone, PartialEq)]
@@ -60,13 +61,15 @@ pub fn find_gaps(lines: &[Line], network: &Network, alpha: &Plane<u8>, recipe: &
     let limit = recipe.longest_gap * px_per_mm(dpi);
     let loose: Vec<&LineEnd> = network.ends.iter().filter(|e| e.loose).collect();
     let mut candidates = Vec::new();
+    let near = EndGrid::of(&loose, limit + 40.0);
     for (i, end) in loose.iter().enumerate() {
-        for (j, other) in loose.iter().enumerate().skip(i + 1) {
-            candidates.extend(end_to_end((i, end), (j, other), alpha, limit));
+        for j in near.around(end.p).filter(|&j| j > i) {
+            candidates.extend(end_to_end((i, end), (j, loose[j]), network, alpha, limit));
         }
-        candidates.extend(end_to_line(i, end, &loose, network, limit));
+        candidates.extend(end_to_line(i, end, &loose, &near, network, limit));
     }
-    candidates.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then(a.end.cmp(&b.end)).then(a.other.cmp(&b.other)));
+    candidates
+        .sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then(a.end.cmp(&b.end)).then(a.other.cmp(&b.other)));
     let mut taken = vec![false; loose.len()];
     let mut gaps: Vec<Gap> = Vec::new();
     for c in candidates {
@@ -74,7 +77,9 @@ pub fn find_gaps(lines: &[Line], network: &Network, alpha: &Plane<u8>, recipe: &
             continue;
         }
         let end = loose[c.end];
-        let Some(bridge) = bridge_of(end, &c, c.other_end.map(|o| loose[o]), network, &gaps) else { continue };
+        let Some(bridge) = bridge_of(end, &c, c.other_end.map(|o| loose[o]), network, &gaps) else {
+            continue;
+        };
         taken[c.end] = true;
         if let Some(o) = c.other_end {
             taken[o] = true;
@@ -97,11 +102,44 @@ pub fn find_gaps(lines: &[Line], network: &Network, alpha: &Plane<u8>, recipe: &
     gaps
 }
 
+/// Loose ends in square cells, so that only neighbours are looked at.
+struct EndGrid {
+    cell: f64,
+    cells: HashMap<(i64, i64), Vec<usize>>,
+}
+
+impl EndGrid {
+    fn of(ends: &[&LineEnd], cell: f64) -> EndGrid {
+        let mut grid = EndGrid { cell, cells: HashMap::new() };
+        for (i, e) in ends.iter().enumerate() {
+            grid.cells.entry(grid.key(e.p)).or_default().push(i);
+        }
+        grid
+    }
+
+    fn key(&self, p: Pt) -> (i64, i64) {
+        ((p.x / self.cell).floor() as i64, (p.y / self.cell).floor() as i64)
+    }
+
+    /// The ends within a cell's width of a place, and some more.
+    fn around(&self, p: Pt) -> impl Iterator<Item = usize> + '_ {
+        let (x, y) = self.key(p);
+        let cells = (-1..=1).flat_map(move |dy| (-1..=1).map(move |dx| (x + dx, y + dy)));
+        cells.filter_map(|k| self.cells.get(&k)).flatten().copied()
+    }
+}
+
 fn ink_side(to: Pt, from: Pt, half: f64) -> Pt {
     to + (from - to).unit() * half.min(to.dist(from) / 2.0)
 }
 
-fn end_to_end(a: (usize, &LineEnd), b: (usize, &LineEnd), alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
+fn end_to_end(
+    a: (usize, &LineEnd),
+    b: (usize, &LineEnd),
+    network: &Network,
+    alpha: &Plane<u8>,
+    limit: f64,
+) -> Option<Candidate> {
     let ((i, a), (j, b)) = (a, b);
     let chord = b.p - a.p;
     let len = chord.len();
@@ -116,14 +154,40 @@ fn end_to_end(a: (usize, &LineEnd), b: (usize, &LineEnd), alpha: &Plane<u8>, lim
     }
     // Close to the ends' own width their directions say little.
     let trust = len / (len + 0.8 * halves + 2.0);
-    let bend = (turn_a * turn_a + turn_b * turn_b) * trust;
+    // Two ends of one arc turn from their chord by the same angle to the same side; an S costs more than an arc.
+    let signed = |dir: Pt, chord: Pt| dir.cross(chord).atan2(dir.dot(chord));
+    let (alpha_a, alpha_b) = (signed(a.dir, chord), -signed(b.dir, chord * -1.0));
+    let bend = (0.75 * (alpha_a - alpha_b).powi(2) + 0.22 * (alpha_a + alpha_b).powi(2)) * trust;
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
-    let cost = 0.55 * (length / limit).powi(2) + bend / 1.9 + 0.12 * unlike * unlike;
-    let confidence = (-cost).exp();
+    let same = if a.line == b.line { 0.25 } else { 0.0 };
+    // The farther, the straighter it must be.
+    let cost = 0.55 * (length / limit).powi(2) + bend * (0.5 + 0.9 * length / limit) + 0.12 * unlike * unlike - same;
+    let confidence = (-cost.max(0.0)).exp() * end_weight(a, network, length) * end_weight(b, network, length);
     if confidence < FAINT || ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
     Some(Candidate { end: i, other_end: Some(j), other: b.line, to: b.p, to_width: b.width, length, confidence })
+}
+
+/// How much an end looks like one that stops by accident. One that tapers off was mostly meant to stop there, the more
+/// so the farther the gap; a dash, loose at both ends and not much longer than wide, to stand alone.
+fn end_weight(end: &LineEnd, network: &Network, gap: f64) -> f64 {
+    let flat = &network.flats[end.line];
+    let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
+    let mut walked = 0.0;
+    let mut body = end.width;
+    for k in 1..flat.len() {
+        walked += at(k).p.dist(at(k - 1).p);
+        body = body.max(at(k).width);
+        if walked > 3.0 * body + 8.0 {
+            break;
+        }
+    }
+    let taper = 1.0 - (end.width / body.max(1e-9)).min(1.0);
+    let meant = (taper - 0.2).max(0.0) * 1.6 * (gap / (0.8 * body + 4.0)).min(1.0);
+    let dash =
+        network.loose_at_both(end.line) && polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) < 6.0 * body;
+    (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
 /// Whether other ink lies on the straight way between two ends.
@@ -140,7 +204,14 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
     false
 }
 
-fn end_to_line(i: usize, end: &LineEnd, loose: &[&LineEnd], network: &Network, limit: f64) -> Option<Candidate> {
+fn end_to_line(
+    i: usize,
+    end: &LineEnd,
+    loose: &[&LineEnd],
+    near: &EndGrid,
+    network: &Network,
+    limit: f64,
+) -> Option<Candidate> {
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
     for piece in network.near(end.p, limit + own + 40.0) {
@@ -162,12 +233,23 @@ fn end_to_line(i: usize, end: &LineEnd, loose: &[&LineEnd], network: &Network, l
                 continue;
             }
             let trust = len / (len + 0.8 * (own + half) + 2.0);
-            let cost = 0.9 * (length / limit).powi(2) + turn * turn * trust / 0.5 + 0.12;
-            let confidence = (-cost).exp();
+            let cost = 1.25 * (length / limit).powi(2) + turn * turn * trust * (1.2 + 1.6 * length / limit) + 0.12;
+            let confidence = (-cost).exp() * end_weight(end, network, length);
             // A loose end of that line just there is a matter of two ends.
-            let at_end = loose.iter().any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
+            let at_end = near
+                .around(q)
+                .map(|j| loose[j])
+                .any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
             if confidence >= FAINT && !at_end && best.as_ref().is_none_or(|b| confidence > b.confidence) {
-                best = Some(Candidate { end: i, other_end: None, other: piece.line as usize, to: q, to_width: 2.0 * half, length, confidence });
+                best = Some(Candidate {
+                    end: i,
+                    other_end: None,
+                    other: piece.line as usize,
+                    to: q,
+                    to_width: 2.0 * half,
+                    length,
+                    confidence,
+                });
             }
         }
     }
@@ -185,14 +267,16 @@ fn bridge_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, network: &Ne
             let middle = w[0].lerp(w[1], 0.5);
             let reach = w[0].dist(w[1]);
             network.near(middle, reach).all(|piece| {
-                let Some((t, _)) = segments_cross(w[0], w[1], piece.a, piece.b) else { return true };
+                let Some((t, _)) = segments_cross(w[0], w[1], piece.a, piece.b) else {
+                    return true;
+                };
                 // Touching at its own two ends is what a bridge does.
                 let at = w[0].lerp(w[1], t);
                 at.dist(end.p) < 0.02 || at.dist(c.to) < 0.02
-            }) && taken.iter().all(|g| {
-                let other = g.bridge.flat(0.2);
-                other.windows(2).all(|o| segments_cross(w[0], w[1], o[0].p, o[1].p).is_none())
             })
+        }) && taken.iter().filter(|g| g.from.dist(end.p) < 4.0 * (c.length + 40.0)).all(|g| {
+            let other = g.bridge.flat(0.5);
+            flat.windows(2).all(|w| other.windows(2).all(|o| segments_cross(w[0], w[1], o[0].p, o[1].p).is_none()))
         });
         clear.then(|| Line {
             id: 0,
@@ -205,34 +289,61 @@ fn bridge_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, network: &Ne
     })
 }
 
-/// Arranges the drawing with all gaps closed and sees which closures part two regions.
+/// Arranges the drawing with gaps closed and sees which closures part two regions: first the confident ones alone, so
+/// that none of them counts on a doubtful one, then all.
 fn weigh_gain(lines: &[Line], gaps: &mut [Gap], alpha: &Plane<u8>) {
-    if gaps.is_empty() {
-        return;
+    let confident: Vec<usize> = (0..gaps.len()).filter(|&k| gaps[k].confidence >= SURE).collect();
+    for (k, parts) in gains(lines, gaps, &confident, alpha) {
+        gaps[k].parts = parts;
+        gaps[k].sure = parts.is_some();
+    }
+    let all: Vec<usize> = (0..gaps.len()).collect();
+    for (k, parts) in gains(lines, gaps, &all, alpha) {
+        if !gaps[k].sure {
+            gaps[k].parts = parts;
+            gaps[k].confidence *= if parts.is_some() { 0.8 } else { 0.4 };
+        }
+    }
+}
+
+/// What each closure of `chosen` parts when just these are made.
+fn gains(
+    lines: &[Line],
+    gaps: &[Gap],
+    chosen: &[usize],
+    alpha: &Plane<u8>,
+) -> Vec<(usize, Option<[Option<usize>; 2]>)> {
+    if chosen.is_empty() {
+        return Vec::new();
     }
     let mut all = lines.to_vec();
-    all.extend(gaps.iter().map(|g| g.bridge.clone()));
+    all.extend(chosen.iter().map(|&k| gaps[k].bridge.clone()));
     let network = Network::of(&all);
     let after = regions(&network, alpha);
-    for (k, gap) in gaps.iter_mut().enumerate() {
-        let owner = (lines.len() + k) as u32;
-        let arrangement = &network.arrangement;
-        let sides = (0..arrangement.edges.len())
-            .filter(|&e| arrangement.owners[e].contains(&owner))
-            .map(|e| (arrangement.face_of[2 * e], arrangement.face_of[2 * e + 1]))
-            .find(|(a, b)| a != b);
-        gap.parts = sides.and_then(|(a, b)| {
-            let area = |f: usize| match after.of_face[f] {
-                0 => None,
-                id => Some(after.list[id as usize - 1].area),
-            };
-            let parts = [area(a), area(b)];
-            let gain = parts.iter().flatten().min().copied().unwrap_or(0);
-            (gain >= LEAST_GAIN).then_some(parts)
-        });
-        if gap.parts.is_none() {
-            gap.confidence *= 0.4;
+    let arrangement = &network.arrangement;
+    // The first edge of each closure that has different faces on its sides.
+    let mut sides: Vec<Option<(usize, usize)>> = vec![None; chosen.len()];
+    for (e, owners) in arrangement.owners.iter().enumerate() {
+        for owner in owners.iter().filter(|&&o| o as usize >= lines.len()) {
+            let slot = &mut sides[*owner as usize - lines.len()];
+            let (a, b) = (arrangement.face_of[2 * e], arrangement.face_of[2 * e + 1]);
+            if slot.is_none() && a != b {
+                *slot = Some((a, b));
+            }
         }
-        gap.sure = gap.parts.is_some() && gap.confidence >= SURE;
     }
+    let area = |f: usize| match after.of_face[f] {
+        0 => None,
+        id => Some(after.list[id as usize - 1].area),
+    };
+    chosen
+        .iter()
+        .zip(sides)
+        .map(|(&k, sides)| {
+            let parts = sides
+                .map(|(a, b)| [area(a), area(b)])
+                .filter(|parts| parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN);
+            (k, parts)
+        })
+        .collect()
 }

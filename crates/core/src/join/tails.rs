@@ -36,58 +36,65 @@ pub fn find_tails(lines: &[Line], network: &Network, recipe: &JoinRecipe, dpi: f
 
 /// The stretches past a last crossing that are seen up to `limit` px long.
 pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
-    network.ends.iter().filter(|e| e.loose).filter_map(|end| {
-        let flat = &network.flats[end.line];
-        let count = flat.len();
-        let at = |k: usize| if end.at_end { flat[count - 1 - k] } else { flat[k] };
-        // Walk in from the tip to the first vertex where another line is met.
-        let mut walked = 0.0;
-        let mut path = vec![at(0)];
-        let mut crossing = None;
-        for k in 1..count {
-            // Crossings lie on this piece of the flattened line, at vertices of the arrangement.
-            let (from, to) = (at(k - 1).p, at(k).p);
-            if let Some((p, cutter)) = first_crossing(network, end.line, from, to) {
-                walked += from.dist(p);
-                let t = from.dist(p) / from.dist(to).max(1e-9);
-                let width = at(k - 1).width + (at(k).width - at(k - 1).width) * t;
-                path.push(crate::line::FlatPoint { p, width });
-                crossing = Some((p, cutter, k));
-                break;
+    network
+        .ends
+        .iter()
+        .filter(|e| e.loose)
+        .filter_map(|end| {
+            let flat = &network.flats[end.line];
+            let count = flat.len();
+            let at = |k: usize| {
+                if end.at_end { flat[count - 1 - k] } else { flat[k] }
+            };
+            // Walk in from the tip to the first vertex where another line is met.
+            let mut walked = 0.0;
+            let mut path = vec![at(0)];
+            let mut crossing = None;
+            for k in 1..count {
+                // Crossings lie on this piece of the flattened line, at vertices of the arrangement.
+                let (from, to) = (at(k - 1).p, at(k).p);
+                if let Some((p, cutter)) = first_crossing(network, end.line, from, to) {
+                    walked += from.dist(p);
+                    let t = from.dist(p) / from.dist(to).max(1e-9);
+                    let width = at(k - 1).width + (at(k).width - at(k - 1).width) * t;
+                    path.push(crate::line::FlatPoint { p, width });
+                    crossing = Some((p, cutter, k));
+                    break;
+                }
+                walked += from.dist(to);
+                path.push(at(k));
+                if walked > limit + 60.0 {
+                    break;
+                }
             }
-            walked += from.dist(to);
-            path.push(at(k));
-            if walked > limit + 60.0 {
-                break;
+            let (place, cutter, k) = crossing?;
+            let (direction, half) = cutter_at(network, cutter, place)?;
+            let tail_dir = (end.p - place).unit();
+            let across = angle_between(tail_dir, direction).sin().abs().max(0.3);
+            let tip = end.p + end.dir * (end.width / 2.0);
+            let length = walked + end.width / 2.0 - half / across;
+            if length < 0.6 || length > limit {
+                return None;
             }
-        }
-        let (place, cutter, k) = crossing?;
-        let (direction, half) = cutter_at(network, cutter, place)?;
-        let tail_dir = (end.p - place).unit();
-        let across = angle_between(tail_dir, direction).sin().abs().max(0.3);
-        let tip = end.p + end.dir * (end.width / 2.0);
-        let length = walked + end.width / 2.0 - half / across;
-        if length < 0.6 || length > limit {
-            return None;
-        }
-        // What goes on beyond the crossing: a line drawn through is meant to stop there, a branch of its own less so.
-        let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
-        let through = beyond > 2.0 * walked;
-        let short = length / (2.2 * end.width + 0.25 * limit);
-        let confidence = (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 };
-        let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
-        Some(Tail {
-            line: end.line,
-            at_end: end.at_end,
-            at: place,
-            tip,
-            length,
-            confidence,
-            sure: confidence >= SURE && lines[end.line].made != Made::Bridge,
-            path,
-            cutter,
+            // What goes on beyond the crossing: a line drawn through is meant to stop there, a branch of its own less so.
+            let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
+            let through = beyond > 2.0 * walked;
+            let short = length / (2.2 * end.width + 0.25 * limit);
+            let confidence = (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 };
+            let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
+            Some(Tail {
+                line: end.line,
+                at_end: end.at_end,
+                at: place,
+                tip,
+                length,
+                confidence,
+                sure: confidence >= SURE && lines[end.line].made != Made::Bridge,
+                path,
+                cutter,
+            })
         })
-    }).collect()
+        .collect()
 }
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
@@ -114,7 +121,10 @@ fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(P
         && let Some(v) = network.vertex_at(to)
         && arrangement.leaving[v].len() > 2
     {
-        let other = arrangement.leaving[v].iter().flat_map(|&h| arrangement.owners[h / 2].iter()).find(|&&o| o as usize != line)?;
+        let other = arrangement.leaving[v]
+            .iter()
+            .flat_map(|&h| arrangement.owners[h / 2].iter())
+            .find(|&&o| o as usize != line)?;
         return Some((to, *other as usize));
     }
     best.map(|(_, p, other)| (p, other))
@@ -122,14 +132,19 @@ fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(P
 
 /// The direction and half width of a line at a place on it.
 fn cutter_at(network: &Network, line: usize, at: Pt) -> Option<(Pt, f64)> {
-    let piece = network.near(at, 0.5).filter(|p| p.line as usize == line).max_by(|a, b| a.a.dist(a.b).total_cmp(&b.a.dist(b.b)))?;
+    let piece = network
+        .near(at, 0.5)
+        .filter(|p| p.line as usize == line)
+        .max_by(|a, b| a.a.dist(a.b).total_cmp(&b.a.dist(b.b)))?;
     let t = crate::geom::nearest_on_segment(at, piece.a, piece.b);
     Some(((piece.b - piece.a).unit(), (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0))
 }
 
 /// The line without its tail, and what that takes off the lifted ink. `None` if nothing would be left of the line.
 pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>, Erasure)> {
-    let Form::Centreline { spine, ends, .. } = &line.form else { return None };
+    let Form::Centreline { spine, ends, .. } = &line.form else {
+        return None;
+    };
     let flat = &network.flats[tail.line];
     let (direction, half) = cutter_at(network, tail.cutter, tail.at)?;
     // The stretch of the cutter around the crossing, as far as the tail's ink may reach.
@@ -184,7 +199,10 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
         .collect();
     let spine = shortened(spine, &points.iter().map(|p| p.0).collect::<Vec<_>>(), tail.at_end);
     let form = Form::Centreline { spine, width: thin_profile(&profile, 0.05), ends: cut_ends };
-    Some((Some(Line { form, made: if line.made == Made::Traced { Made::Edited } else { line.made }, ..line.clone() }), erasure))
+    Some((
+        Some(Line { form, made: if line.made == Made::Traced { Made::Edited } else { line.made }, ..line.clone() }),
+        erasure,
+    ))
 }
 
 /// The spine with one end moved back to the last of `points` (the first, when cut at its start): the curves that are

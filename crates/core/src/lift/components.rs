@@ -122,20 +122,32 @@ fn change_small(
 
 /// Takes ink pieces under `limit` pixels away; gives how many.
 pub fn remove_specks(alpha: &mut Plane<u8>, limit: f64) -> usize {
-    change_small(alpha, limit, true, |a| a >= IS_INK, |a, own| {
-        if own || *a < IS_INK {
-            *a = 0;
-        }
-    })
+    change_small(
+        alpha,
+        limit,
+        true,
+        |a| a >= IS_INK,
+        |a, own| {
+            if own || *a < IS_INK {
+                *a = 0;
+            }
+        },
+    )
 }
 
 /// Fills holes in ink under `limit` pixels; gives how many.
 pub fn fill_pinholes(alpha: &mut Plane<u8>, limit: f64) -> usize {
-    change_small(alpha, limit, false, |a| a < IS_INK, |a, own| {
-        if own || *a >= IS_INK {
-            *a = 255;
-        }
-    })
+    change_small(
+        alpha,
+        limit,
+        false,
+        |a| a < IS_INK,
+        |a, own| {
+            if own || *a >= IS_INK {
+                *a = 255;
+            }
+        },
+    )
 }
 
 #[cfg(test)]
@@ -164,7 +176,8 @@ mod tests {
 
     #[test]
     fn specks_go_and_pinholes_fill_while_larger_things_stay() {
-        let mut alpha = plane(&["........", ".#..###.", "....#.#.", "....###.", "........"]).map(|&b| if b { 255u8 } else { 0 });
+        let mut alpha =
+            plane(&["........", ".#..###.", "....#.#.", "....###.", "........"]).map(|&b| if b { 255u8 } else { 0 });
         assert_eq!(remove_specks(&mut alpha, 3.0), 1);
         assert_eq!(fill_pinholes(&mut alpha, 2.0), 1);
         assert_eq!(*alpha.at(1, 1), 0);

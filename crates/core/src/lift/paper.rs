@@ -28,7 +28,8 @@ impl Paper {
                 sorted.clear();
                 for y in by..(by + BLOCK).min(rgb.height) {
                     let row = &rgb.row(y)[bx..(bx + BLOCK).min(rgb.width)];
-                    sorted.extend(row.iter().skip(y % 2).step_by(2).map(|p| (p.iter().map(|&c| u16::from(c)).sum(), *p)));
+                    sorted
+                        .extend(row.iter().skip(y % 2).step_by(2).map(|p| (p.iter().map(|&c| u16::from(c)).sum(), *p)));
                 }
                 if sorted.is_empty() {
                     sorted.push((0u16, *rgb.at(bx, by)));

@@ -113,7 +113,9 @@ pub fn find(rgb: &Plane<Rgb>, paper: &Paper, ink: V3) -> Vec<Pencil> {
     let mut found = Vec::new();
     for _ in 0..3 {
         let sum = |i: usize| bins[i].0 + bins[(i + 1) % BINS].0 + bins[(i + BINS - 1) % BINS].0;
-        let Some(best) = (0..BINS).max_by_key(|&i| sum(i)) else { break };
+        let Some(best) = (0..BINS).max_by_key(|&i| sum(i)) else {
+            break;
+        };
         let n = sum(best);
         if n < (seen / 4000).max(40) {
             break;
@@ -134,10 +136,8 @@ pub fn find(rgb: &Plane<Rgb>, paper: &Paper, ink: V3) -> Vec<Pencil> {
 /// The ink coverage of each pixel, 0 to 255, with the pencils taken out as far as `reach` and `softness` say.
 pub fn unmix(rgb: &Plane<Rgb>, paper: &Paper, ink: V3, pencils: &[Pencil], recipe: &LiftRecipe) -> Plane<u8> {
     let ii = dot(ink, ink);
-    let (near, far) = (
-        recipe.reach.to_radians().cos() as f32,
-        (recipe.reach + recipe.softness).min(180.0).to_radians().cos() as f32,
-    );
+    let (near, far) =
+        (recipe.reach.to_radians().cos() as f32, (recipe.reach + recipe.softness).min(180.0).to_radians().cos() as f32);
     // Each pencil's solution row: alpha = w · d.
     let rows: Vec<(V3, V3, V3)> = pencils
         .iter()

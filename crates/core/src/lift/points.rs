@@ -17,8 +17,8 @@ const PEAK_RADIUS: usize = 4;
 /// The error function to 1.5e-7 (Abramowitz and Stegun, 7.1.26).
 fn erf(x: f64) -> f64 {
     let t = 1.0 / (1.0 + 0.327_591_1 * x.abs());
-    let poly = t
-        * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
+    let poly =
+        t * (0.254_829_592 + t * (-0.284_496_736 + t * (1.421_413_741 + t * (-1.453_152_027 + t * 1.061_405_429))));
     (1.0 - poly * (-x * x).exp()).copysign(x)
 }
 
@@ -110,7 +110,11 @@ pub fn apply(coverage: &Plane<u8>, peaks: &Plane<u8>, points: Points, edge: Edge
                     Edge::Soft1 => 0.5 + (lifted - 0.5) * 2.2,
                     Edge::Soft2 => 0.5 + (lifted - 0.5) * 1.25,
                     Edge::Soft3 => {
-                        if a < t { 0.5 * a / t } else { a.max(0.5) }
+                        if a < t {
+                            0.5 * a / t
+                        } else {
+                            a.max(0.5)
+                        }
                     }
                 };
                 // The foot of the fall-off is the paper's grain: it goes.
@@ -139,9 +143,8 @@ mod tests {
         let s = 1.3f64;
         for w in [0.8, 1.5, 3.0, 6.0, 20.0] {
             let z = w / (2.0 * 2f64.sqrt() * s);
-            let profile = |x: f64| {
-                0.5 * (erf((x + w / 2.0) / (2f64.sqrt() * s)) - erf((x - w / 2.0) / (2f64.sqrt() * s)))
-            };
+            let profile =
+                |x: f64| 0.5 * (erf((x + w / 2.0) / (2f64.sqrt() * s)) - erf((x - w / 2.0) / (2f64.sqrt() * s)));
             let t = threshold_for_peak(erf(z));
             let mut x = 0.0;
             while profile(x) > t {

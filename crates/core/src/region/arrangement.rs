@@ -15,7 +15,9 @@ pub type Vertex = [i64; 2];
 
 /// The nearest grid point of a place; what lies absurdly far out is drawn in, so that products stay exact.
 pub fn to_grid(p: Pt) -> Vertex {
-    let c = |v: f64| if v.is_finite() { (v * GRID).round().clamp(-5e7, 5e7) as i64 } else { 0 };
+    let c = |v: f64| {
+        if v.is_finite() { (v * GRID).round().clamp(-5e7, 5e7) as i64 } else { 0 }
+    };
     [c(p.x), c(p.y)]
 }
 
@@ -179,7 +181,8 @@ fn find_cuts(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Vec<(u32, Vertex)> {
             let (min_y, max_y) = (a[1].min(b[1]), a[1].max(b[1]));
             for &(_, j) in &group[k + 1..] {
                 let (c, d, _) = &pieces[j as usize];
-                if c[0].max(d[0]) < min_x || c[0].min(d[0]) > max_x || c[1].max(d[1]) < min_y || c[1].min(d[1]) > max_y {
+                if c[0].max(d[0]) < min_x || c[0].min(d[0]) > max_x || c[1].max(d[1]) < min_y || c[1].min(d[1]) > max_y
+                {
                     continue;
                 }
                 cut_pair((i, *a, *b), (j, *c, *d), &mut cuts);
@@ -201,7 +204,12 @@ fn cut_pair(first: (u32, Vertex, Vertex), second: (u32, Vertex, Vertex), cuts: &
     }
     // An end that lies on the other piece, the collinear case included.
     let within = |p: Vertex, u: Vertex, v: Vertex| {
-        p != u && p != v && p[0] >= u[0].min(v[0]) && p[0] <= u[0].max(v[0]) && p[1] >= u[1].min(v[1]) && p[1] <= u[1].max(v[1])
+        p != u
+            && p != v
+            && p[0] >= u[0].min(v[0])
+            && p[0] <= u[0].max(v[0])
+            && p[1] >= u[1].min(v[1])
+            && p[1] <= u[1].max(v[1])
     };
     let mut touched = false;
     for (t, p) in [(tc, c), (td, d)] {
@@ -248,7 +256,9 @@ fn build(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Arrangement {
     let number: HashMap<Vertex, usize> = vertices.iter().enumerate().map(|(i, &v)| (v, i)).collect();
     let edges: Vec<(usize, usize)> = pieces.iter().map(|p| (number[&p.0], number[&p.1])).collect();
     let owners = pieces.iter().map(|p| p.2.clone()).collect();
-    let ends = |h: usize| if h % 2 == 0 { edges[h / 2] } else { (edges[h / 2].1, edges[h / 2].0) };
+    let ends = |h: usize| {
+        if h % 2 == 0 { edges[h / 2] } else { (edges[h / 2].1, edges[h / 2].0) }
+    };
     let mut leaving: Vec<Vec<usize>> = vec![Vec::new(); vertices.len()];
     for h in 0..2 * edges.len() {
         leaving[ends(h).0].push(h);
@@ -397,7 +407,11 @@ impl Arrangement {
 
     /// The boundary cycles of a face as points, in px.
     pub fn rings(&self, face: usize) -> Vec<Vec<Pt>> {
-        self.faces[face].cycles.iter().map(|c| c.iter().map(|&h| from_grid(self.vertices[self.ends(h).0])).collect()).collect()
+        self.faces[face]
+            .cycles
+            .iter()
+            .map(|c| c.iter().map(|&h| from_grid(self.vertices[self.ends(h).0])).collect())
+            .collect()
     }
 
     /// V - E + F - 1 - C: zero in every planar arrangement.

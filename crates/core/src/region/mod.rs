@@ -90,7 +90,11 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
             let &(y, a, b) = spans.iter().max_by_key(|s| s.2 - s.1)?;
             let probe = pt((a + b) as f64 / 2.0, y as f64 + 0.5);
             if solids.iter().any(|(bounds, rings)| {
-                probe.x >= bounds.min.x && probe.x <= bounds.max.x && probe.y >= bounds.min.y && probe.y <= bounds.max.y && inside(probe, rings)
+                probe.x >= bounds.min.x
+                    && probe.x <= bounds.max.x
+                    && probe.y >= bounds.min.y
+                    && probe.y <= bounds.max.y
+                    && inside(probe, rings)
             }) {
                 return None;
             }
@@ -117,14 +121,17 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
                     }
                 }
             }
-            (area >= POCKET).then(|| (rings, spans, area, [bbox[0], bbox[1], bbox[2] - bbox[0], bbox[3] - bbox[1]], longest.1))
+            (area >= POCKET)
+                .then(|| (rings, spans, area, [bbox[0], bbox[1], bbox[2] - bbox[0], bbox[3] - bbox[1]], longest.1))
         })
         .collect();
     let mut labels = Plane::new(w, h, 0u16);
     let mut list = Vec::new();
     let mut of_face = vec![0u16; arrangement.faces.len()];
     for (k, f) in found.into_iter().enumerate() {
-        let Some((rings, spans, area, bbox, seed)) = f else { continue };
+        let Some((rings, spans, area, bbox, seed)) = f else {
+            continue;
+        };
         if list.len() == MOST_REGIONS {
             break;
         }

@@ -78,7 +78,13 @@ impl Network {
             let mut at = 0;
             for ring in &rings[line] {
                 for k in 0..ring.len() {
-                    pieces.push(Piece { line: line as u32, at, a: ring[k], b: ring[(k + 1) % ring.len()], width: [0.0; 2] });
+                    pieces.push(Piece {
+                        line: line as u32,
+                        at,
+                        a: ring[k],
+                        b: ring[(k + 1) % ring.len()],
+                        width: [0.0; 2],
+                    });
                     at += 1;
                 }
             }
@@ -116,7 +122,14 @@ impl Network {
 
     /// The pieces that a box around `p` touches.
     pub fn near(&self, p: Pt, reach: f64) -> impl Iterator<Item = &Piece> {
-        self.index.locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]))
+        self.index
+            .locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]))
+    }
+
+    /// Whether a line is open and joined to nothing at either end.
+    pub fn loose_at_both(&self, line: usize) -> bool {
+        let first = self.ends.partition_point(|e| e.line < line);
+        self.ends[first..].iter().take_while(|e| e.line == line).filter(|e| e.loose).count() == 2
     }
 
     /// The vertex of the arrangement at a place, if there is one.
@@ -126,7 +139,12 @@ impl Network {
 }
 
 /// The lines whose ink an end's ink touches, each with the nearest place on it.
-fn touching(end: &LineEnd, flats: &[Vec<FlatPoint>], rings: &[Vec<Vec<Pt>>], index: &RTree<Piece>) -> Vec<(u32, u32, Pt)> {
+fn touching(
+    end: &LineEnd,
+    flats: &[Vec<FlatPoint>],
+    rings: &[Vec<Vec<Pt>>],
+    index: &RTree<Piece>,
+) -> Vec<(u32, u32, Pt)> {
     let own = end.width / 2.0;
     let widest = 80.0;
     let reach = own + widest;
@@ -225,4 +243,3 @@ fn segments(flats: &[Vec<FlatPoint>], rings: &[Vec<Vec<Pt>>], ends: &[LineEnd], 
     }
     out
 }
-

@@ -11,7 +11,9 @@ use std::collections::HashMap;
 pub fn rings(field: impl Fn(i64, i64) -> f64, bounds: (i64, i64, i64, i64)) -> Vec<Vec<Pt>> {
     let level = 127.5;
     let (x0, y0, x1, y1) = bounds;
-    let value = |x: i64, y: i64| if x < x0 || y < y0 || x >= x1 || y >= y1 { 0.0 } else { field(x, y) };
+    let value = |x: i64, y: i64| {
+        if x < x0 || y < y0 || x >= x1 || y >= y1 { 0.0 } else { field(x, y) }
+    };
     // A crossing lies on a cell's edge: named by the pixel at its upper left and whether it runs down.
     let mut next: HashMap<(i64, i64, bool), (i64, i64, bool)> = HashMap::new();
     let mut order: Vec<(i64, i64, bool)> = Vec::new();
@@ -74,10 +76,7 @@ pub fn rings(field: impl Fn(i64, i64) -> f64, bounds: (i64, i64, i64, i64)) -> V
 
 /// The rings of a whole plane.
 pub fn rings_of(plane: &Plane<u8>) -> Vec<Vec<Pt>> {
-    rings(
-        |x, y| f64::from(*plane.at(x as usize, y as usize)),
-        (0, 0, plane.width as i64, plane.height as i64),
-    )
+    rings(|x, y| f64::from(*plane.at(x as usize, y as usize)), (0, 0, plane.width as i64, plane.height as i64))
 }
 
 #[cfg(test)]

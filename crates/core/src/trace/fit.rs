@@ -122,7 +122,8 @@ mod tests {
 
     #[test]
     fn an_arc_takes_few_curves_and_stays_within_the_tolerance() {
-        let p: Vec<Pt> = (0..=90).map(|i| (f64::from(i)).to_radians()).map(|a| pt(100.0 * a.cos(), 100.0 * a.sin())).collect();
+        let p: Vec<Pt> =
+            (0..=90).map(|i| (f64::from(i)).to_radians()).map(|a| pt(100.0 * a.cos(), 100.0 * a.sin())).collect();
         let c = fit(&p, [pt(0.0, 1.0), pt(1.0, 0.0)], 0.2);
         assert!(c.len() <= 7, "{} points", c.len());
         for cubic in c.windows(4).step_by(3) {

@@ -55,7 +55,10 @@ impl Graph {
         let on = |x: i64, y: i64| skeleton.get(x, y).copied().unwrap_or(false);
         let around = |i: usize| {
             let (x, y) = ((i % w) as i64, (i / w) as i64);
-            AROUND.iter().filter(move |(dx, dy)| on(x + dx, y + dy)).map(move |(dx, dy)| (y + dy) as usize * w + (x + dx) as usize)
+            AROUND
+                .iter()
+                .filter(move |(dx, dy)| on(x + dx, y + dy))
+                .map(move |(dx, dy)| (y + dy) as usize * w + (x + dx) as usize)
         };
         let place = |i: usize| pt((i % w) as f64 + 0.5, (i / w) as f64 + 0.5);
         // The paper begins half a pixel before the nearest paper pixel's centre.
@@ -190,7 +193,9 @@ impl Graph {
             spurs.sort_by(|a, b| a.0.total_cmp(&b.0));
             let mut degree: Vec<usize> = incidence.iter().map(Vec::len).collect();
             for (_, k, tip) in spurs {
-                let Some(e) = self.edges[k].clone() else { continue };
+                let Some(e) = self.edges[k].clone() else {
+                    continue;
+                };
                 let foot = if e.a == tip { e.b } else { e.a };
                 if degree[foot] < 2 {
                     continue;
@@ -216,7 +221,9 @@ impl Graph {
     /// Whether a branch runs from where two arms of a line meet to the sharp tip between their outer edges: it leaves
     /// along their bisector and its distance to the paper falls by the sine of half their angle.
     fn is_corner_spur(&self, k: usize, tip: usize, foot: usize, incidence: &[Vec<usize>]) -> bool {
-        let Some(e) = &self.edges[k] else { return false };
+        let Some(e) = &self.edges[k] else {
+            return false;
+        };
         if incidence[foot].len() != 3 || e.points.len() < 2 {
             return false;
         }
@@ -226,7 +233,19 @@ impl Graph {
             return false;
         }
         let reach = 2.0 * f + 3.0;
-        let arms: Vec<Pt> = incidence[foot].iter().filter(|&&o| o != k).filter_map(|&o| self.direction(o, foot, reach)).collect();
+        // Of a square end's two branches neither is a corner between the other and the line.
+        let long = |o: usize| {
+            self.edges[o].as_ref().is_some_and(|e| {
+                let other = if e.a == foot { e.b } else { e.a };
+                let ends = other != LOOP && incidence[other].len() == 1 && !self.nodes[other].in_solid;
+                !ends || self.span(e) + self.nodes[other].radius > 2.2 * f + 2.0
+            })
+        };
+        if !incidence[foot].iter().all(|&o| o == k || long(o)) {
+            return false;
+        }
+        let arms: Vec<Pt> =
+            incidence[foot].iter().filter(|&&o| o != k).filter_map(|&o| self.direction(o, foot, reach)).collect();
         if arms.len() != 2 {
             return false;
         }
@@ -271,7 +290,9 @@ impl Graph {
                 incidence[n].clear();
                 continue;
             }
-            let (Some(e), Some(f)) = (self.edges[i].take(), self.edges[j].take()) else { continue };
+            let (Some(e), Some(f)) = (self.edges[i].take(), self.edges[j].take()) else {
+                continue;
+            };
             let e = if e.b == n { e } else { e.reversed() };
             let f = if f.a == n { f } else { f.reversed() };
             let mut points = e.points;
@@ -318,7 +339,9 @@ impl Graph {
         }
         short.sort_by(|a, b| a.0.total_cmp(&b.0));
         for (_, k) in short {
-            let Some(e) = self.edges[k].clone() else { continue };
+            let Some(e) = self.edges[k].clone() else {
+                continue;
+            };
             let (a, b) = (find(&mut parent, e.a), find(&mut parent, e.b));
             if a == b || self.nodes[a].in_solid || self.nodes[b].in_solid {
                 continue;

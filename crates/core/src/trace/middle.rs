@@ -75,23 +75,43 @@ pub fn measure(alpha: &Plane<u8>, points: &[Pt], radius: &[f64], closed: bool) -
 }
 
 /// Carries a free end on to where its ink ends, less the half width that a round end adds itself.
-pub fn reach_tip(alpha: &Plane<u8>, samples: &mut Vec<Sample>) {
-    let Some(last) = samples.last().copied() else { return };
-    // The branch's last stretch leans towards a corner of a square end: measure from before it.
+///
+/// The skeleton of a square end leans into one of its corners, with its distance to the paper falling nearly as fast as
+/// it goes; a tapering line's falls slowly. So the last stretch that falls fast is left out, and the line is carried
+/// straight on from before it. `radius`: distances to the paper along the skeleton, in step with `samples`.
+pub fn reach_tip(alpha: &Plane<u8>, samples: &mut Vec<Sample>, radius: &[f64]) {
+    let Some(&last) = samples.last() else { return };
+    let n = samples.len();
+    let mut keep = n;
     let mut cut = 0.0;
-    while samples.len() > 4 && cut < 0.5 * last.width {
+    let limit = radius.iter().rev().take(30).copied().fold(0.0, f64::max);
+    while keep > 4 && cut < 1.6 * limit {
+        let back = 3.min(keep - 2);
+        let (here, before) = (keep - 1, keep - 1 - back);
+        let along: f64 = (before..here).map(|i| samples[i].p.dist(samples[i + 1].p)).sum();
+        if radius[before] - radius[here] < 0.42 * along {
+            break;
+        }
+        cut += samples[here].p.dist(samples[here - 1].p);
+        keep -= 1;
+    }
+    samples.truncate(keep);
+    // What is measured within half a width of a square end is bent by it.
+    let base_radius = radius[keep - 1];
+    let tapers = radius.len() > 12 && base_radius < 0.6 * limit;
+    let mut bent = 0.0;
+    while !tapers && samples.len() > 6 && cut + bent < 0.9 * base_radius {
         let gone = samples.pop().map_or(last.p, |s| s.p);
-        cut += samples.last().map_or(0.0, |s| s.p.dist(gone));
+        bent += samples[samples.len() - 1].p.dist(gone);
     }
     let points: Vec<Pt> = samples.iter().map(|s| s.p).collect();
-    let Some(base) = samples.last().copied() else { return };
-    let dir = outward_at(&points, 1.5 * base.width + 3.0);
-    if let Some(e) = to_edge(alpha, base.p, dir, 3.0 * last.width + cut + 4.0) {
-        // A tapering end narrows on the way.
-        let half = (base.width + (last.width - base.width).min(0.0)) / 2.0;
-        let on = e - half;
+    let Some(&base) = samples.last() else { return };
+    let width = if tapers { base.width.min(2.0 * base_radius + 1.0) } else { base.width };
+    let dir = outward_at(&points, 1.2 * width + 4.0);
+    if let Some(e) = to_edge(alpha, base.p, dir, 3.0 * width + cut + bent + 6.0) {
+        let on = e - width / 2.0;
         if on > 0.25 {
-            samples.push(Sample { p: base.p + dir * on, width: base.width.min(last.width), measured: true });
+            samples.push(Sample { p: base.p + dir * on, width, measured: true });
         }
     }
 }

@@ -82,11 +82,18 @@ fn drop_stubs(graph: &mut Graph, solid: Option<&Plane<bool>>, radius: f64) {
             continue;
         }
         let (a, b) = (&graph.nodes[e.a], &graph.nodes[e.b]);
-        let length = e.len() + e.points.first().map_or(a.at.dist(b.at), |p| p.dist(a.at) + e.points[e.points.len() - 1].dist(b.at));
+        let length = e.len()
+            + e.points.first().map_or(a.at.dist(b.at), |p| p.dist(a.at) + e.points[e.points.len() - 1].dist(b.at));
         let within = a.in_solid && b.in_solid && e.points.iter().all(inside);
         let free = |n: usize| degree[n] == 1 && !graph.nodes[n].in_solid;
         let held = |n: usize| degree[n] == 1 && graph.nodes[n].in_solid;
-        let tip = if free(e.a) && held(e.b) { Some(a.radius) } else if free(e.b) && held(e.a) { Some(b.radius) } else { None };
+        let tip = if free(e.a) && held(e.b) {
+            Some(a.radius)
+        } else if free(e.b) && held(e.a) {
+            Some(b.radius)
+        } else {
+            None
+        };
         let stub = tip.is_some_and(|t| length + t < 1.7 * radius);
         let widest = e.radius.iter().copied().fold(a.radius.max(b.radius), f64::max);
         let dot = free(e.a) && free(e.b) && length < 1.5 * widest;
@@ -135,7 +142,9 @@ fn outlines(ink: &Ink, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) 
         .map(|(k, piece)| {
             let mine = k as u32 + 1;
             let field = |x: i64, y: i64| {
-                let Some(&label) = labels.get(x, y) else { return 0.0 };
+                let Some(&label) = labels.get(x, y) else {
+                    return 0.0;
+                };
                 let (x, y) = (x as usize, y as usize);
                 let alpha = f64::from(*ink.alpha.at(x, y));
                 if label == mine {
@@ -152,7 +161,8 @@ fn outlines(ink: &Ink, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) 
             let contours = rings
                 .iter()
                 .map(|ring| {
-                    let sharp: Vec<Break> = corners(ring, 4.0, true).into_iter().map(|at| Break { at, sharp: true }).collect();
+                    let sharp: Vec<Break> =
+                        corners(ring, 4.0, true).into_iter().map(|at| Break { at, sharp: true }).collect();
                     spine_through(ring, &sharp, true, tolerance)
                 })
                 .collect();
@@ -166,6 +176,8 @@ struct Branch {
     a: usize,
     b: usize,
     samples: Vec<Sample>,
+    /// Distances to the paper, in step with the samples.
+    radius: Vec<f64>,
     /// The width where nothing could be measured.
     usual: f64,
 }
@@ -185,7 +197,7 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
                 Some(r) => 2.0 * r,
                 None => 2.0 * graph.nodes[e.a].radius.min(graph.nodes[e.b].radius),
             };
-            Some(Branch { a: e.a, b: e.b, samples, usual })
+            Some(Branch { a: e.a, b: e.b, samples, radius: e.radius.clone(), usual })
         })
         .collect();
     // Away from crossings and corners, where a line's own edges cannot be seen.
@@ -199,13 +211,22 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
             b.samples.iter().position(|s| clear(b.a, s.p)).unwrap_or(b.samples.len()),
             b.samples.iter().rposition(|s| clear(b.b, s.p)).map_or(0, |k| k + 1),
         );
-        b.samples = if from < to { b.samples[from..to].to_vec() } else { Vec::new() };
-        if degree[b.b] == 1 && !graph.nodes[b.b].in_solid {
-            middle::reach_tip(alpha, &mut b.samples);
+        let kept = if from < to { from..to } else { 0..0 };
+        b.samples = b.samples[kept.clone()].to_vec();
+        b.radius = b.radius[kept].to_vec();
+        let free = |n: usize| degree[n] == 1 && !graph.nodes[n].in_solid;
+        if free(b.b) {
+            middle::reach_tip(alpha, &mut b.samples, &b.radius);
         }
-        if degree[b.a] == 1 && !graph.nodes[b.a].in_solid {
+        if free(b.a) {
             b.samples.reverse();
-            middle::reach_tip(alpha, &mut b.samples);
+            // The other end may have been carried on or cut back: its radii are of no account here.
+            let mut radius = b.radius.clone();
+            radius.resize(b.samples.len(), b.usual / 2.0);
+            radius[..b.samples.len().min(b.radius.len())]
+                .copy_from_slice(&b.radius[..b.samples.len().min(b.radius.len())]);
+            radius.reverse();
+            middle::reach_tip(alpha, &mut b.samples, &radius);
             b.samples.reverse();
         }
     });
@@ -230,7 +251,9 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
         used[start.0] = true;
         let mut closed = branches[start.0].as_ref().is_some_and(|b| b.a == LOOP);
         while let Some((k, back)) = walk.last().copied() {
-            let Some((next, at_end)) = partner[k][usize::from(!back)] else { break };
+            let Some((next, at_end)) = partner[k][usize::from(!back)] else {
+                break;
+            };
             if used[next] {
                 closed = true;
                 break;
@@ -252,7 +275,11 @@ fn node_places(graph: &Graph, branches: &[Option<Branch>], degree: &[usize]) -> 
         }
         for (n, at_end) in [(b.a, false), (b.b, true)] {
             let reach = 1.5 * graph.nodes[n].radius + 3.0;
-            let part: Vec<Pt> = if at_end { b.samples.iter().rev().map(|s| s.p).collect() } else { b.samples.iter().map(|s| s.p).collect() };
+            let part: Vec<Pt> = if at_end {
+                b.samples.iter().rev().map(|s| s.p).collect()
+            } else {
+                b.samples.iter().map(|s| s.p).collect()
+            };
             if part.len() >= 2 {
                 lines[n].push((part[0], outward_from(&part, reach)));
             }
@@ -303,7 +330,11 @@ fn pair_branches(graph: &Graph, branches: &[Option<Branch>], places: &[Pt]) -> V
         }
         for (n, at_end) in [(b.a, false), (b.b, true)] {
             let mut part: Vec<Pt> = vec![places[n]];
-            if at_end { part.extend(b.samples.iter().rev().map(|s| s.p)) } else { part.extend(b.samples.iter().map(|s| s.p)) }
+            if at_end {
+                part.extend(b.samples.iter().rev().map(|s| s.p))
+            } else {
+                part.extend(b.samples.iter().map(|s| s.p))
+            }
             if b.samples.is_empty() {
                 part.push(places[if at_end { b.a } else { b.b }]);
             }
@@ -364,7 +395,11 @@ fn string(
             points.push(s.p);
             widths.push(s.measured.then_some(s.width));
         };
-        if back { b.samples.iter().rev().for_each(&mut add) } else { b.samples.iter().for_each(&mut add) }
+        if back {
+            b.samples.iter().rev().for_each(&mut add)
+        } else {
+            b.samples.iter().for_each(&mut add)
+        }
         let last = step + 1 == walk.len();
         if !(free(to) || last && closed && to != LOOP) {
             nodes.push(points.len());
@@ -384,8 +419,13 @@ fn string(
         .collect();
     let n = points.len();
     for &at in &nodes {
-        let before: Vec<Pt> = if closed { (0..n).map(|i| points[(at + n - i) % n]).collect() } else { points[..=at].iter().rev().copied().collect() };
-        let after: Vec<Pt> = if closed { (0..n).map(|i| points[(at + i) % n]).collect() } else { points[at..].to_vec() };
+        let before: Vec<Pt> = if closed {
+            (0..n).map(|i| points[(at + n - i) % n]).collect()
+        } else {
+            points[..=at].iter().rev().copied().collect()
+        };
+        let after: Vec<Pt> =
+            if closed { (0..n).map(|i| points[(at + i) % n]).collect() } else { points[at..].to_vec() };
         let turn = std::f64::consts::PI - angle_between(outward_from(&before, reach), outward_from(&after, reach));
         breaks.push(Break { at, sharp: before.len() > 1 && after.len() > 1 && turn > 0.6 });
     }

@@ -64,7 +64,8 @@ pub fn spine_through(points: &[Pt], breaks: &[Break], closed: bool, tolerance: f
     let (mut all, offset);
     if closed {
         // Start at a break, the sharpest there is, so that the seam of the ring is a place where curves meet anyway.
-        let first = breaks.iter().find(|b| b.sharp).or(breaks.first()).copied().unwrap_or(Break { at: 0, sharp: false });
+        let first =
+            breaks.iter().find(|b| b.sharp).or(breaks.first()).copied().unwrap_or(Break { at: 0, sharp: false });
         offset = first.at;
         all = points[offset..].to_vec();
         all.extend(&points[..offset]);

@@ -15,6 +15,11 @@ fn is_simple(ring: u8) -> bool {
     (0..8).step_by(2).map(|k| paper(k) - paper(k) * paper(k + 1) * paper(k + 2)).sum::<u32>() == 1
 }
 
+/// Whether the ink around a pixel is one pixel or two side by side: the pixel ends a line of one or two pixels' width.
+fn is_end(ring: u8) -> bool {
+    ring.count_ones() == 1 || (ring.count_ones() == 2 && ring & ring.rotate_left(1) != 0)
+}
+
 /// The skeleton of the pixels whose squared distance to the paper is above 0.
 pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
     let w = squared.width;
@@ -42,12 +47,15 @@ pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
             if !simple[ring as usize] {
                 continue;
             }
-            if ring.count_ones() == 1 {
-                // An end stays unless its disc lies in its neighbour's: then it is only a bump of the rim.
-                let (dx, dy) = AROUND[ring.trailing_zeros() as usize];
-                let step = ((dx * dx + dy * dy) as f64).sqrt();
-                let next = squared.at((x + dx) as usize, (y + dy) as usize);
-                if f64::from(*next).sqrt() < f64::from(squared.data[i as usize]).sqrt() + 0.87 * step {
+            if is_end(ring) {
+                // An end stays unless its disc lies in a neighbour's: then it is only a bump of the rim.
+                let own = f64::from(squared.data[i as usize]).sqrt();
+                let contained = (0..8).filter(|k| ring >> k & 1 == 1).any(|k| {
+                    let (dx, dy) = AROUND[k];
+                    let step = ((dx * dx + dy * dy) as f64).sqrt();
+                    f64::from(*squared.at((x + dx) as usize, (y + dy) as usize)).sqrt() >= own + 0.87 * step
+                });
+                if !contained {
                     continue;
                 }
             }
@@ -88,9 +96,28 @@ mod tests {
     }
 
     #[test]
+    fn a_line_of_even_width_keeps_its_whole_length() {
+        for width in 2..9 {
+            let mut ink = Plane::new(60, 20, false);
+            for y in 5..5 + width {
+                for x in 4..56 {
+                    ink.set(x, y, true);
+                }
+            }
+            let skeleton = thin(&squared_distance(&ink));
+            let columns = (0..60).filter(|&x| (0..20).any(|y| *skeleton.at(x, y))).count();
+            assert!(columns + width >= 52, "width {width}: {columns} columns are left");
+        }
+    }
+
+    #[test]
     fn a_bar_thins_to_its_middle_row() {
         let mut ink = Plane::new(40, 15, false);
-        for y in 4..11 { for x in 4..36 { ink.set(x, y, true); } }
+        for y in 4..11 {
+            for x in 4..36 {
+                ink.set(x, y, true);
+            }
+        }
         let skeleton = thin(&squared_distance(&ink));
         for x in 9..31 {
             assert_eq!((0..15).filter(|&y| *skeleton.at(x, y)).collect::<Vec<_>>(), vec![7]);

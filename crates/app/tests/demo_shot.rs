@@ -1,0 +1,128 @@
+//! The demo shot through the computation: what was planted is found, what was meant to be closed is closed.
+
+use rhizograph_app::demo::{scanned, sheet as on_glass};
+use rhizograph_app::prepare::settle_sure;
+use rhizograph_core::geom::Pt;
+use rhizograph_core::ink::{IS_INK, Ink};
+use rhizograph_core::lift;
+use rhizograph_core::plane::Plane;
+use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::trace::trace;
+use rhizograph_demo::feeder::on_scan;
+use rhizograph_demo::marrow::{DRAWINGS, HEIGHT, WIDTH, draw, draw_as_meant};
+use rhizograph_formats::{Input, read};
+
+struct Worked {
+    sheet: Sheet,
+    lifted: Ink,
+    scene: Scene,
+}
+
+fn lifted_and_traced(number: usize) -> Worked {
+    let Ok(Input::Raster(raster)) = read(&scanned(number).unwrap()) else { panic!("the scan does not read") };
+    let mut sheet = Sheet::new(raster.rgb.width, raster.rgb.height, raster.dpi.unwrap());
+    let coverage = lift::cover(&raster.rgb, &sheet.recipes.lift).unwrap();
+    let (lifted, _) = lift::develop(&coverage, &sheet.recipes.lift, sheet.dpi).unwrap();
+    sheet.lines = trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1);
+    sheet.next_id = sheet.lines.len() as u64 + 1;
+    let scene = Scene::of(&sheet, &lifted);
+    Worked { sheet, lifted, scene }
+}
+
+/// Where a place of the page lies on its scan.
+fn placed(p: Pt, number: usize) -> Pt {
+    on_scan(p, WIDTH as f64, HEIGHT as f64, on_glass(number).skew)
+}
+
+/// The regions of the drawing as meant, by flooding the paper of its scanned page: labels, 0 for the outside and ink.
+fn meant_regions(number: usize) -> (Plane<u32>, Vec<usize>) {
+    let page = draw_as_meant(number);
+    let skew = on_glass(number).skew;
+    let mut paper = Plane::new(WIDTH, HEIGHT, false);
+    for y in 0..HEIGHT {
+        for x in 0..WIDTH {
+            let q = Pt::from([x as f64 + 0.5, y as f64 + 0.5]);
+            let p = on_scan(q, WIDTH as f64, HEIGHT as f64, -skew);
+            paper.set(x, y, page.ink.sample(p.x, p.y) < f64::from(IS_INK));
+        }
+    }
+    let (labels, pieces) = lift::components(&paper, false);
+    let outside = *labels.at(0, 0);
+    let areas = pieces.iter().enumerate().map(|(k, p)| if k as u32 + 1 == outside { 0 } else { p.area }).collect();
+    (labels, areas)
+}
+
+#[test]
+fn every_planted_gap_and_tail_is_found() {
+    let (mut gaps, mut tails) = (0, 0);
+    for number in 0..DRAWINGS {
+        let page = draw(number);
+        let worked = lifted_and_traced(number);
+        let near = |kinds: &[rhizograph_core::finding::Kind], p: Pt| {
+            worked.scene.findings.iter().any(|f| {
+                let middle = f.to.map_or(f.at, |t| f.at.lerp(t, 0.5));
+                kinds.contains(&f.kind) && (middle.dist(p) < 10.0 || f.to.is_some_and(|t| t.dist(p) < 10.0))
+            })
+        };
+        use rhizograph_core::finding::Kind::{Gap, Tail};
+        for g in &page.gaps {
+            assert!(
+                near(&[Gap], placed(g.at, number)),
+                "drawing {number}: the gap of {:.1} px at {:?} was not found",
+                g.length,
+                placed(g.at, number)
+            );
+            gaps += 1;
+        }
+        for t in &page.tails {
+            assert!(
+                near(&[Tail], placed(t.tip, number)),
+                "drawing {number}: the tail of {:.1} px at {:?} was not found",
+                t.length,
+                placed(t.tip, number)
+            );
+            tails += 1;
+        }
+    }
+    println!("figure: {gaps} planted gaps and {tails} planted tails found in {DRAWINGS} drawings");
+    assert!(gaps >= 20 && tails >= 20, "{gaps} gaps, {tails} tails were planted");
+}
+
+#[test]
+fn every_region_is_closed_after_settling_the_sure_ones() {
+    let (mut found, mut all) = (0, 0);
+    for number in 0..DRAWINGS {
+        let worked = lifted_and_traced(number);
+        // A bridge may make a further crossing plain: settled until nothing is sure any more.
+        let (mut sheet, mut scene) = (worked.sheet, worked.scene);
+        for _ in 0..3 {
+            sheet = settle_sure(&sheet, &scene).0;
+            scene = Scene::of(&sheet, &worked.lifted);
+        }
+        let (meant, areas) = meant_regions(number);
+        for (k, &area) in areas.iter().enumerate().filter(|(_, a)| **a >= 150) {
+            let mut overlap = vec![0usize; scene.regions.list.len() + 1];
+            for i in 0..meant.data.len() {
+                if meant.data[i] == k as u32 + 1 && scene.ink.alpha.data[i] < IS_INK {
+                    overlap[scene.regions.labels.data[i] as usize] += 1;
+                }
+            }
+            let (best, common) = overlap.iter().enumerate().max_by_key(|(_, n)| **n).unwrap();
+            let own = if best == 0 { 0 } else { scene.regions.list[best - 1].area };
+            let iou = common_share(*common, area, own);
+            all += 1;
+            if best > 0 && iou > 0.85 {
+                found += 1;
+            } else {
+                let at = meant.data.iter().position(|&l| l == k as u32 + 1).unwrap();
+                println!("drawing {number}: region of {area} px at {}, {} has IoU {iou:.2}", at % WIDTH, at / WIDTH);
+            }
+        }
+    }
+    println!("figure: {found} of {all} meant regions closed after settling the sure ones");
+    assert_eq!(found, all);
+}
+
+fn common_share(common: usize, a: usize, b: usize) -> f64 {
+    common as f64 / (a + b - common).max(1) as f64
+}

@@ -1,0 +1,129 @@
+//! `rhizograph prepare` as it is called: what it writes, what it says, how it ends.
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+fn scratch(name: &str) -> PathBuf {
+    let dir = std::env::temp_dir().join(format!("rhizograph-prepare-{name}-{}", std::process::id()));
+    std::fs::remove_dir_all(&dir).ok();
+    std::fs::create_dir_all(&dir).unwrap();
+    dir
+}
+
+fn prepare(args: &[&str], inputs: &[&Path], out: &Path) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_rhizograph"))
+        .arg("prepare")
+        .args(inputs)
+        .arg("--out")
+        .arg(out)
+        .args(args)
+        .output()
+        .unwrap()
+}
+
+fn json(path: PathBuf) -> Value {
+    serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap()
+}
+
+#[test]
+fn a_demo_sheet_gives_all_five_files_that_agree_with_each_other() {
+    let dir = scratch("demo");
+    let input = dir.join("A-01.jpg");
+    std::fs::write(&input, rhizograph_app::demo::scanned(0).unwrap()).unwrap();
+    let out = dir.join("out");
+    let run = prepare(&[], &[&input], &out);
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let report = json(out.join("A-01.report.json"));
+    assert_eq!(report["size"], serde_json::json!([2400, 1800]));
+    assert_eq!(report["dpi"], 300.0);
+    let labels = image::open(out.join("A-01.regions.png")).unwrap().into_luma16();
+    let ink = image::open(out.join("A-01.ink.png")).unwrap().into_rgba8();
+    for region in report["regions"].as_array().unwrap() {
+        let id = region["id"].as_u64().unwrap() as u16;
+        let area = labels.pixels().zip(ink.pixels()).filter(|(l, i)| l.0[0] == id && i.0[3] < 128).count();
+        assert_eq!(area as u64, region["area"].as_u64().unwrap(), "region {id}");
+    }
+    let lines = json(out.join("A-01.lines.json"));
+    let first = &lines["lines"][0];
+    assert!(first["id"].is_u64() && first["closed"].is_boolean() && first["kind"].is_string());
+    assert!(report["gaps"].as_array().unwrap().iter().any(|g| g["closed_with"] == "bridge"));
+    assert!(report["steps"].as_array().unwrap().iter().all(|s| s["ms"].as_f64().unwrap() >= 0.0));
+    let svg = std::fs::read_to_string(out.join("A-01.lines.svg")).unwrap();
+    assert!(["lines", "bridges", "seams"].iter().all(|g| svg.contains(&format!("<g id=\"{g}\""))));
+
+    // The same again gives the same bytes.
+    let again = dir.join("again");
+    assert!(prepare(&[], &[&input], &again).status.success());
+    for name in ["A-01.ink.png", "A-01.lines.svg", "A-01.lines.json", "A-01.regions.png"] {
+        assert!(std::fs::read(out.join(name)).unwrap() == std::fs::read(again.join(name)).unwrap(), "{name}");
+    }
+    std::fs::remove_dir_all(dir).ok();
+}
+
+#[test]
+fn bad_inputs_are_named_with_their_reason_and_the_others_are_done() {
+    let dir = scratch("bad");
+    let put = |name: &str, bytes: &[u8]| {
+        let p = dir.join(name);
+        std::fs::write(&p, bytes).unwrap();
+        p
+    };
+    let jpeg = rhizograph_app::demo::scanned(0).unwrap();
+    let grey = |w, h, v| {
+        let plane = rhizograph_core::plane::Plane::new(w, h, v);
+        rhizograph_formats::raster_out::grey_png(&plane, 300.0).unwrap()
+    };
+    let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" width="120" height="90"><rect x="20" y="20" width="70" height="50" fill="none" stroke="black" stroke-width="4"/></svg>"#;
+    let cases = [
+        (put("letter.png", b"Dear Marrow"), "no PNG, JPEG, TIFF or SVG"),
+        (put("cut.jpg", &jpeg[..4000]), "damaged or cut short"),
+        (put("empty.png", b""), "the file is empty"),
+        (put("white.png", &grey(100, 100, 255)), "no ink was found"),
+        (put("black.png", &grey(100, 100, 0)), "the whole sheet is ink"),
+        (put("dot.png", &grey(1, 1, 0)), "1 x 1 pixels"),
+        (dir.join("missing.png"), "No such file"),
+    ];
+    let good = put("shape.svg", svg);
+    let mut inputs: Vec<&Path> = cases.iter().map(|c| c.0.as_path()).collect();
+    inputs.push(&good);
+    let out = dir.join("out");
+    let run = prepare(&["--jobs", "2"], &inputs, &out);
+    assert_eq!(run.status.code(), Some(1));
+    let said = String::from_utf8_lossy(&run.stderr);
+    for (path, reason) in &cases {
+        let name = path.file_name().unwrap().to_string_lossy();
+        assert!(said.lines().any(|l| l.contains(&*name) && l.contains(reason)), "{name}: {reason}\n{said}");
+        assert!(!out.join(format!("{}.report.json", path.file_stem().unwrap().to_string_lossy())).exists());
+    }
+    let report = json(out.join("shape.report.json"));
+    assert_eq!(report["regions"].as_array().unwrap().len(), 1);
+    assert_eq!(report["regions"][0]["area"], 66 * 46);
+    std::fs::remove_dir_all(dir).ok();
+}
+
+#[test]
+fn a_wrong_call_ends_with_two() {
+    let dir = scratch("wrong");
+    let no_out = Command::new(env!("CARGO_BIN_EXE_rhizograph")).args(["prepare", "a.png"]).output().unwrap();
+    assert_eq!(no_out.status.code(), Some(2));
+    let recipe = dir.join("recipe.json");
+    std::fs::write(&recipe, r#"{"lift":{"reach":900}}"#).unwrap();
+    let out = dir.join("out");
+    let bad = prepare(&["--recipe", recipe.to_str().unwrap()], &[Path::new("a.png")], &out);
+    assert_eq!(bad.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&bad.stderr).contains("reach"));
+    std::fs::remove_dir_all(dir).ok();
+}
+
+#[test]
+fn until_lift_stops_after_the_ink() {
+    let dir = scratch("until");
+    let input = dir.join("A-01.jpg");
+    std::fs::write(&input, rhizograph_app::demo::scanned(0).unwrap()).unwrap();
+    let out = dir.join("out");
+    assert!(prepare(&["--until", "lift"], &[&input], &out).status.success());
+    assert!(out.join("A-01.ink.png").exists() && out.join("A-01.report.json").exists());
+    assert!(!out.join("A-01.lines.svg").exists() && !out.join("A-01.regions.png").exists());
+    std::fs::remove_dir_all(dir).ok();
+}

@@ -1,0 +1,77 @@
+//! A server of its own for a test: a fresh database on the test cluster, the real program on a free port.
+
+use std::net::TcpListener;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+pub struct Server {
+    child: Child,
+    pub url: String,
+    database: String,
+}
+
+fn free_port() -> u16 {
+    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+}
+
+fn web() -> String {
+    std::env::var("RHIZOGRAPH_WEB").unwrap_or_else(|_| concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/dist").into())
+}
+
+fn launch(database: &str) -> (Child, String) {
+    let port = free_port();
+    let child = Command::new(env!("CARGO_BIN_EXE_rhizograph"))
+        .args(["serve", "--port", &port.to_string(), "--web", &web()])
+        .env("DATABASE_URL", database)
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    let url = format!("http://127.0.0.1:{port}");
+    let began = Instant::now();
+    // The first start draws and scans the demo.
+    while ureq::get(format!("{url}/api/productions")).call().is_err() {
+        assert!(began.elapsed() < Duration::from_secs(120), "the server did not answer");
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    (child, url)
+}
+
+impl Server {
+    /// Starts on a new database.
+    pub fn start() -> Server {
+        let cluster = std::env::var("RHIZOGRAPH_TEST_DATABASE")
+            .expect("RHIZOGRAPH_TEST_DATABASE names the cluster; ./test sets it up");
+        let nanos = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
+        let name = format!("test_{}_{nanos}", std::process::id());
+        let runtime = rocket::tokio::runtime::Runtime::new().unwrap();
+        runtime.block_on(async {
+            use sqlx::{Connection, Executor};
+            let mut db = sqlx::PgConnection::connect(&format!("{cluster}/postgres")).await.unwrap();
+            db.execute(sqlx::AssertSqlSafe(format!("create database {name}"))).await.unwrap();
+        });
+        let database = format!("{cluster}/{name}");
+        let (child, url) = launch(&database);
+        Server { child, url, database }
+    }
+
+    /// Kills the program as a crash would and starts it again on the same database.
+    #[allow(dead_code)]
+    pub fn crash_and_restart(&mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+        (self.child, self.url) = launch(&self.database);
+    }
+
+    /// A file of the built front end must be there for the browser.
+    #[allow(dead_code)]
+    pub fn web_is_built() -> bool {
+        std::path::Path::new(&web()).join("index.html").exists()
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}

@@ -1,0 +1,275 @@
+//! The contracts of joining, on drawings made for the purpose: what is settled is exactly settled, what is undone is
+//! exactly undone.
+
+use proptest::prelude::*;
+use rhizograph_core::command::{Change, Command, plan};
+use rhizograph_core::finding::Kind;
+use rhizograph_core::geom::{Pt, pt, segments_cross};
+use rhizograph_core::ink::{IS_INK, Ink};
+use rhizograph_core::line::FlatPoint;
+use rhizograph_core::plane::Plane;
+use rhizograph_core::recipe::CloseWith;
+use rhizograph_core::render;
+use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::trace::trace;
+
+/// Strokes inked on a sheet of 400 x 300: points, width.
+fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
+    let mut alpha = Plane::new(400, 300, 0u8);
+    for (points, width) in strokes {
+        let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width: *width }).collect();
+        render::stroke(&mut alpha, &flat);
+    }
+    Ink { alpha, colour: [0; 3] }
+}
+
+fn traced(ink: &Ink) -> Sheet {
+    let mut sheet = Sheet::new(ink.alpha.width, ink.alpha.height, 300.0);
+    sheet.lines = trace(ink, &sheet.recipes.trace, 300.0, 1);
+    sheet.next_id = sheet.lines.len() as u64 + 1;
+    sheet.traced = Some(Box::new(sheet.tracing()));
+    sheet
+}
+
+fn ring(centre: Pt, rx: f64, ry: f64, from: f64, to: f64) -> Vec<Pt> {
+    (0..=120)
+        .map(|k| from + (to - from) * f64::from(k) / 120.0)
+        .map(|a| centre + pt(rx * a.cos(), ry * a.sin()))
+        .collect()
+}
+
+fn do_it(sheet: &Sheet, ink: &Ink, command: &Command) -> Change {
+    plan(sheet, command, ink, &Scene::of(sheet, ink), &["skin".into(), "shell".into()]).unwrap()
+}
+
+#[test]
+fn two_lines_that_cross_are_two_lines_not_four_stubs() {
+    let ink = inked(&[(vec![pt(60.0, 60.0), pt(340.0, 240.0)], 8.0), (vec![pt(60.0, 230.0), pt(340.0, 70.0)], 6.0)]);
+    let sheet = traced(&ink);
+    assert_eq!(sheet.lines.len(), 2);
+    let scene = Scene::of(&sheet, &ink);
+    assert_eq!(scene.network.ends.iter().filter(|e| e.loose).count(), 4);
+    for line in &sheet.lines {
+        let flat = line.flat(0.05);
+        let (a, b) = (flat[0].p, flat[flat.len() - 1].p);
+        let straight = flat.iter().map(|f| (f.p - a).cross((b - a).unit()).abs()).fold(0.0, f64::max);
+        assert!(straight < 0.6, "bent by {straight} px");
+    }
+}
+
+#[test]
+fn the_middle_and_width_of_a_line_are_found_below_a_pixel() {
+    let (mut off, mut wide, mut n): (Vec<f64>, f64, f64) = (vec![], 0.0, 0.0);
+    for k in 0..6 {
+        let r = 80.0 + 7.3 * f64::from(k);
+        let centre = pt(200.3 + 0.17 * f64::from(k), 150.8);
+        let ink = inked(&[(ring(centre, r, r, 0.0, std::f64::consts::TAU), 20.0)]);
+        let sheet = traced(&ink);
+        assert_eq!(sheet.lines.len(), 1);
+        for f in sheet.lines[0].flat(0.05) {
+            off.push((f.p.dist(centre) - r).abs());
+            wide += (f.width - 20.0).abs();
+            n += 1.0;
+        }
+    }
+    off.sort_by(f64::total_cmp);
+    let (mean, p95) = (off.iter().sum::<f64>() / n, off[off.len() * 95 / 100]);
+    println!(
+        "figure: strokes 20 px wide: middle off by {mean:.3} px on average, {p95:.3} px at p95; width off by {:.2} %",
+        wide / n * 5.0
+    );
+    assert!(mean < 0.15 && p95 < 0.6 && wide / n < 0.2);
+}
+
+#[test]
+fn after_a_tail_is_cut_no_ink_of_it_remains_and_the_other_lines_ink_is_unchanged() {
+    for (slope, width, length) in [(0.0, 6.0, 14.0), (0.4, 6.0, 16.0), (-0.6, 8.0, 18.0), (0.2, 4.0, 10.0)] {
+        let wall = vec![pt(250.0, 20.0), pt(250.0, 280.0)];
+        let alone = inked(&[(wall.clone(), 9.0)]);
+        let reach = 250.0 + 4.5 + length - width / 2.0;
+        let through = vec![pt(80.0, 150.0 - 170.0 * slope), pt(reach, 150.0 + (reach - 250.0) * slope)];
+        let ink = inked(&[(wall, 9.0), (through, width)]);
+        let sheet = traced(&ink);
+        let scene = Scene::of(&sheet, &ink);
+        let tails: Vec<_> = scene.findings.iter().filter(|f| f.kind == Kind::Tail).collect();
+        assert_eq!(tails.len(), 1, "slope {slope}");
+        let change = do_it(&sheet, &ink, &Command::Settle { ids: vec![tails[0].id.clone()], with: None });
+        let after = change.apply(&sheet).unwrap();
+        let seen = after.visible_ink(&ink);
+        for y in 0..300 {
+            for x in 252..400 {
+                let (is, was) = (*seen.alpha.at(x, y) >= IS_INK, *alone.alpha.at(x, y) >= IS_INK);
+                assert_eq!(is, was, "slope {slope}: at {x}, {y}");
+            }
+        }
+        assert!(!Scene::of(&after, &ink).findings.iter().any(|f| f.kind == Kind::Tail));
+        assert_eq!(change.undo(&after).unwrap(), sheet);
+    }
+}
+
+#[test]
+fn a_bridge_joins_exactly_its_two_ends_and_crosses_nothing() {
+    let tau = std::f64::consts::TAU;
+    for gap in [6.0, 10.0, 16.0, 22.0] {
+        let open = (gap + 6.0) / 90.0;
+        let ink = inked(&[
+            (ring(pt(200.0, 150.0), 90.0, 90.0, 0.7 + open / 2.0, 0.7 + tau - open / 2.0), 6.0),
+            (ring(pt(200.0, 150.0), 40.0, 40.0, 0.0, tau), 5.0),
+        ]);
+        let sheet = traced(&ink);
+        let scene = Scene::of(&sheet, &ink);
+        assert_eq!(scene.regions.list.len(), 1, "only the inner ring is closed");
+        let gaps: Vec<_> = scene.findings.iter().filter(|f| f.kind == Kind::Gap).collect();
+        assert_eq!(gaps.len(), 1);
+        assert!(gaps[0].sure, "a gap of {gap} px with confidence {:.2}", gaps[0].confidence);
+        for with in [CloseWith::Bridge, CloseWith::Seam] {
+            let after = do_it(&sheet, &ink, &Command::Settle { ids: vec![gaps[0].id.clone()], with: Some(with) })
+                .apply(&sheet)
+                .unwrap();
+            let now = Scene::of(&after, &ink);
+            assert_eq!(now.regions.list.len(), 2);
+            assert!(now.network.ends.iter().all(|e| !e.loose));
+            let new = after.lines.last().unwrap().flat(0.1);
+            let others: Vec<Vec<FlatPoint>> = sheet.lines.iter().map(|l| l.flat(0.1)).collect();
+            for w in new[1..new.len() - 1].windows(2) {
+                for o in others.iter().flat_map(|f| f.windows(2)) {
+                    assert!(segments_cross(w[0].p, w[1].p, o[0].p, o[1].p).is_none());
+                }
+            }
+            let ink_added =
+                now.ink.alpha.data.iter().zip(&ink.alpha.data).filter(|(a, b)| **a >= IS_INK && **b < IS_INK).count();
+            assert_eq!(ink_added > 0, with == CloseWith::Bridge, "a seam has no ink");
+        }
+    }
+}
+
+#[test]
+fn a_corner_stays_a_corner_and_a_t_ends_on_the_others_body() {
+    let ink = inked(&[
+        (vec![pt(60.0, 240.0), pt(200.0, 60.0), pt(340.0, 240.0)], 7.0),
+        (vec![pt(60.0, 240.0), pt(340.0, 240.0)], 7.0),
+        (vec![pt(200.0, 60.0), pt(200.0, 240.0)], 5.0),
+    ]);
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    assert!(scene.network.ends.iter().all(|e| !e.loose), "nothing is loose: {:?}", scene.findings);
+    assert_eq!(scene.regions.list.len(), 2);
+    assert!(scene.findings.iter().all(|f| f.kind == Kind::Unpainted));
+}
+
+#[test]
+fn a_solid_is_an_outline_and_a_line_running_into_it_joins_it() {
+    let mut ink = inked(&[
+        (vec![pt(40.0, 150.0), pt(200.0, 150.0)], 6.0),
+        (ring(pt(150.0, 150.0), 100.0, 100.0, 0.0, std::f64::consts::TAU), 6.0),
+    ]);
+    let disc = ring(pt(230.0, 150.0), 36.0, 36.0, 0.0, std::f64::consts::TAU);
+    render::fill(&mut ink.alpha, &[disc]);
+    let sheet = traced(&ink);
+    let outlines = sheet.lines.iter().filter(|l| l.spine().is_none()).count();
+    assert_eq!(outlines, 1);
+    let scene = Scene::of(&sheet, &ink);
+    let loose: Vec<Pt> = scene.network.ends.iter().filter(|e| e.loose).map(|e| e.p).collect();
+    assert_eq!(loose.len(), 1, "{loose:?}");
+    assert!(loose[0].dist(pt(40.0, 150.0)) < 2.0);
+    // The line and the disc together part the ring in two; the disc is ink and no region.
+    assert_eq!(scene.regions.list.len(), 2);
+}
+
+#[test]
+fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
+    let tau = std::f64::consts::TAU;
+    let ink =
+        inked(&[(ring(pt(200.0, 150.0), 100.0, 100.0, 0.0, tau), 6.0), (vec![pt(200.0, 50.0), pt(200.0, 250.0)], 6.0)]);
+    let mut sheet = traced(&ink);
+    let at = |x: f64| vec![pt(x, 150.0)];
+    for (x, swatch) in [(150.0, "skin"), (250.0, "shell")] {
+        sheet = do_it(&sheet, &ink, &Command::Fill { at: at(x), swatch: swatch.into() }).apply(&sheet).unwrap();
+    }
+    assert!(Scene::of(&sheet, &ink).findings.is_empty());
+    // A seam parts the left one: both sides keep what they can, and the new one is unpainted or painted, never both.
+    let seam = do_it(&sheet, &ink, &Command::Seam { path: vec![pt(110.0, 150.0), pt(150.0, 149.0), pt(190.0, 150.0)] })
+        .apply(&sheet)
+        .unwrap();
+    let scene = Scene::of(&seam, &ink);
+    assert_eq!(scene.regions.list.len(), 3);
+    assert_eq!(scene.findings.iter().filter(|f| f.kind == Kind::Unpainted).count(), 1);
+    // The wall between skin and shell goes: one region with two paints.
+    let wall = sheet.lines.iter().find(|l| {
+        let f = l.flat(0.5);
+        f.iter().all(|p| (p.p.x - 200.0).abs() < 3.0)
+    });
+    let open = do_it(&sheet, &ink, &Command::Remove { line: wall.unwrap().id }).apply(&sheet).unwrap();
+    assert_eq!(Scene::of(&open, &ink).findings.iter().filter(|f| f.kind == Kind::TwoPaints).count(), 1);
+}
+
+fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Command {
+    let (kind, n, x, y) = pick;
+    let ids: Vec<String> = scene.findings.iter().map(|f| f.id.clone()).collect();
+    let one = |k: usize| ids.get(k % ids.len().max(1)).cloned().into_iter().collect::<Vec<_>>();
+    let seeds: Vec<Pt> = scene.regions.list.iter().map(|r| r.seed).collect();
+    match kind {
+        0 => Command::Settle { ids: one(n), with: None },
+        1 => Command::Settle {
+            ids: scene.findings.iter().filter(|f| f.sure).map(|f| f.id.clone()).collect(),
+            with: Some(CloseWith::Seam),
+        },
+        2 => Command::Leave { ids: one(n) },
+        3 => Command::Sweep { path: vec![pt(x, y), pt(x + 60.0, y + 40.0), pt(x, y + 90.0)] },
+        4 => Command::Seam { path: vec![pt(x, y), pt(y, x)] },
+        5 => Command::Fill {
+            at: seeds.get(n % seeds.len().max(1)).copied().into_iter().collect(),
+            swatch: "skin".into(),
+        },
+        6 => Command::FillEmpties { swatch: "shell".into() },
+        7 => Command::Reopen { ids: one(n) },
+        8 => Command::Trace,
+        9 => {
+            let mut recipes = sheet.recipes.clone();
+            recipes.join.longest_gap = (x / 60.0).min(10.0);
+            Command::Recipes { recipes: Box::new(recipes) }
+        }
+        _ => Command::Remove { line: sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id) },
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    #[test]
+    fn undo_gives_the_former_sheet_and_replay_the_same_one(
+        seeds in proptest::collection::vec((20.0..380.0f64, 20.0..280.0f64, 20.0..380.0f64, 20.0..280.0f64, 3.0..12.0f64), 3..9),
+        picks in proptest::collection::vec((0u8..11, 0usize..40, 10.0..390.0f64, 10.0..290.0f64), 1..10),
+    ) {
+        let strokes: Vec<(Vec<Pt>, f64)> = seeds.iter().map(|&(a, b, c, d, w)| (vec![pt(a, b), pt(c, d)], w)).collect();
+        let ink = inked(&strokes);
+        let start = traced(&ink);
+        let mut states = vec![start.clone()];
+        let mut changes: Vec<Change> = Vec::new();
+        for pick in picks {
+            let now = states.last().unwrap().clone();
+            let scene = Scene::of(&now, &ink);
+            prop_assert_eq!(scene.network.arrangement.euler(), 0);
+            let command = any_command(&scene, &now, pick);
+            let Ok(change) = plan(&now, &command, &ink, &scene, &["skin".into(), "shell".into()]) else { continue };
+            let after = change.apply(&now).unwrap();
+            // What is stored is what comes back.
+            let text = serde_json::to_string(&change).unwrap();
+            let back: Change = serde_json::from_str(&text).unwrap();
+            prop_assert_eq!(&back, &change);
+            changes.push(back);
+            states.push(after);
+        }
+        let mut sheet = states.last().unwrap().clone();
+        for (change, before) in changes.iter().zip(&states).rev() {
+            sheet = change.undo(&sheet).unwrap();
+            prop_assert_eq!(&sheet, before);
+        }
+        for (change, after) in changes.iter().zip(&states[1..]) {
+            sheet = change.apply(&sheet).unwrap();
+            prop_assert_eq!(&sheet, after);
+        }
+        let text = serde_json::to_string(&sheet).unwrap();
+        prop_assert_eq!(serde_json::from_str::<Sheet>(&text).unwrap(), sheet);
+    }
+}

@@ -1,0 +1,113 @@
+/** Each screen by keyboard and by eye of the accessibility checker. */
+import assert from 'node:assert/strict';
+import AxeBuilder from '@axe-core/playwright';
+import { openBrowser, saved } from '../browser.mjs';
+
+export const tests = {
+    async 'every station is reached by its key and passes the accessibility check, in both themes'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const all = await (await fetch(`${url}/api/productions`)).json();
+            const drawing = all.find((p) => p.name === 'Kettle Post').shots[0].drawings[2];
+            const check = async (where) => {
+                const { violations } = await new AxeBuilder.default({ page }).withTags(['wcag2a', 'wcag2aa']).analyze();
+                const told = violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`);
+                assert.deepEqual(told, [], where);
+            };
+            await page.goto(url);
+            await page.getByRole('heading', { name: 'Along the sea wall' }).waitFor();
+            await check('shots');
+            await page.goto(`${url}/#/drawing/${drawing.id}/lift`);
+            await page.getByRole('button', { name: 'Lift and trace' }).click();
+            await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+            await saved(page);
+            for (const theme of ['paper', 'dusk']) {
+                for (const [key, heading] of [
+                    ['1', 'Lift'],
+                    ['5', 'Join'],
+                    ['6', 'Colour model'],
+                    ['7', 'Hand off'],
+                ]) {
+                    await page.keyboard.press(key);
+                    await page.getByRole('heading', { name: heading, exact: true }).waitFor();
+                    await check(`${heading}, ${theme}`);
+                }
+                await page.getByRole('button', { name: 'Change the theme' }).click();
+            }
+            await page.keyboard.press('?');
+            await page.getByRole('heading', { name: 'Keys' }).waitFor();
+            await check('keys');
+            await page.keyboard.press('Escape');
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'the zoom keeps what is under the pointer, and a held key shows the original'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const all = await (await fetch(`${url}/api/productions`)).json();
+            const drawing = all.find((p) => p.name === 'Kettle Post').shots[0].drawings[3];
+            await page.goto(`${url}/#/drawing/${drawing.id}/lift`);
+            await page.getByText(/mm² · \d+ go/).waitFor();
+            const percent = async () => parseInt(await page.getByTitle('The whole sheet (F)').innerText());
+            const small = await percent();
+            await page.mouse.move(500, 300);
+            for (let i = 0; i < 6; i++) await page.mouse.wheel(0, -240);
+            await page.waitForTimeout(200);
+            assert.ok((await percent()) > 2 * small);
+            const hash = () =>
+                page.evaluate(() => {
+                    const c = document.querySelector('canvas');
+                    const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+                    let sum = 0;
+                    for (let i = 0; i < d.length; i += 4) sum += d[i] + d[i + 1] + d[i + 2];
+                    return Math.round(sum / 1e5);
+                });
+            await page.waitForTimeout(800);
+            const lifted = await hash();
+            await page.keyboard.down('q');
+            await page.waitForTimeout(800);
+            const original = await hash();
+            await page.keyboard.up('q');
+            await page.waitForTimeout(300);
+            assert.notEqual(original, lifted, 'the original looks unlike the lifted ink');
+            assert.equal(await hash(), lifted, 'letting go brings the ink back');
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a change made in another window is shown, and a stale step is told instead of overwriting'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const all = await (await fetch(`${url}/api/productions`)).json();
+            const { id } = all.find((p) => p.name === 'Kettle Post').shots[0].drawings[4];
+            await page.goto(`${url}/#/drawing/${id}/lift`);
+            await page.getByRole('button', { name: 'Lift and trace' }).click();
+            await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+            const view = await (await fetch(`${url}/api/drawings/${id}`)).json();
+            const post = (path, body) =>
+                fetch(`${url}/api/drawings/${id}${path}`, {
+                    method: 'POST',
+                    headers: { 'x-rhizograph': '1', 'content-type': 'application/json' },
+                    body: JSON.stringify(body),
+                });
+            const ids = view.findings.filter((f) => f.sure).map((f) => f.id);
+            const other = await post('/commands', {
+                revision: view.info.revision,
+                command: { do: 'settle', ids, with: null },
+            });
+            assert.equal(other.status, 200);
+            await page.getByText(`step ${view.steps + 1}`).waitFor();
+            const stale = await post('/undo', { revision: view.info.revision });
+            assert.equal(stale.status, 409);
+            assert.equal((await stale.json()).revision, view.info.revision + 1);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+};
