@@ -1,6 +1,6 @@
 /** Each screen by keyboard and by eye of the accessibility checker. */
 import assert from 'node:assert/strict';
-import AxeBuilder from '@axe-core/playwright';
+import { AxeBuilder } from '@axe-core/playwright';
 import { openBrowser, saved } from '../browser.mjs';
 
 export const tests = {
@@ -10,7 +10,7 @@ export const tests = {
             const all = await (await fetch(`${url}/api/productions`)).json();
             const drawing = all.find((p) => p.name === 'Kettle Post').shots[0].drawings[2];
             const check = async (where) => {
-                const { violations } = await new AxeBuilder.default({ page }).withTags(['wcag2a', 'wcag2aa']).analyze();
+                const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa']).analyze();
                 const told = violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`);
                 assert.deepEqual(told, [], where);
             };

@@ -1,5 +1,7 @@
 //! The front end's types are generated from the server's. `UPDATE_TYPES=1 cargo test --test api_types` writes them.
 
+#![allow(clippy::unwrap_used)]
+
 use rhizograph_app::server::api::{
     CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness,
     Refusal, RevisionRequest,

@@ -1,5 +1,7 @@
 //! The demo shot through the computation: what was planted is found, what was meant to be closed is closed.
 
+#![allow(clippy::unwrap_used)]
+
 use rhizograph_app::demo::{scanned, sheet as on_glass};
 use rhizograph_app::prepare::settle_sure;
 use rhizograph_core::geom::Pt;

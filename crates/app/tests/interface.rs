@@ -1,5 +1,7 @@
 //! The interface in a real browser: Node.js drives Debian's Chromium through the tests of `e2e/tests`.
 
+#![allow(clippy::unwrap_used)]
+
 mod support;
 
 use std::process::Command;

@@ -1,5 +1,7 @@
 //! `rhizograph prepare` as it is called: what it writes, what it says, how it ends.
 
+#![allow(clippy::unwrap_used)]
+
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};

@@ -1,5 +1,7 @@
 //! The server over a real PostgreSQL: what it saves, refuses and remembers.
 
+#![allow(clippy::unwrap_used)]
+
 mod support;
 
 use serde_json::{Value, json};

@@ -102,18 +102,20 @@ fn swap<T: Clone + PartialEq>(list: &mut Vec<T>, out: &[(usize, T)], new: &[(usi
     Ok(())
 }
 
+type BeforeAfter<T> = (T, T);
+
 /// The difference between two states of a sheet, both ways.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Change {
     /// What was done, in a few words for the undo button.
     pub label: String,
-    recipes: Option<Box<(Recipes, Recipes)>>,
+    recipes: Option<Box<BeforeAfter<Recipes>>>,
     lines: Patch<Line>,
     erased: Patch<Erasure>,
     drops: Patch<Drop>,
     settled: Patch<Settled>,
     next_id: (u64, u64),
-    traced: Option<Box<(Option<Box<TracedWith>>, Option<Box<TracedWith>>)>>,
+    traced: Option<Box<BeforeAfter<Option<Box<TracedWith>>>>>,
 }
 
 fn point_key(p: Pt) -> (u64, u64) {

@@ -48,11 +48,19 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             // The lens spreads the light a little: five samples for one.
             let spread = 0.55;
             let soft = |plane: &Plane<u8>| {
+                // Most of a sheet is bare: nothing within reach, nothing to spread.
+                let (u, v) = (p.x as i64, p.y as i64);
+                if (-2..=2)
+                    .all(|d| plane.get(u + d, v).is_none_or(|&a| a == 0) && plane.get(u, v + d).is_none_or(|&a| a == 0))
+                    && [(-1, -1), (1, -1), (-1, 1), (1, 1)]
+                        .iter()
+                        .all(|(i, j)| plane.get(u + i, v + j).is_none_or(|&a| a == 0))
+                {
+                    return 0.0;
+                }
                 let around = [(spread, 0.0), (-spread, 0.0), (0.0, spread), (0.0, -spread)];
-                (2.0 * plane.sample(p.x, p.y)
-                    + around.iter().map(|(dx, dy)| plane.sample(p.x + dx, p.y + dy)).sum::<f64>())
-                    / 6.0
-                    / 255.0
+                let sum: f64 = around.iter().map(|(dx, dy)| plane.sample(p.x + dx, p.y + dy)).sum();
+                (2.0 * plane.sample(p.x, p.y) + sum) / 6.0 / 255.0
             };
             let n = (y * w + x) as u64;
             let tone = 1.0 + 0.012 * wander(sheet.seed, p.x / 310.0 + 7.0) * wander(sheet.seed + 5, p.y / 270.0);

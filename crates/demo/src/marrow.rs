@@ -60,7 +60,7 @@ fn leg(hip: Pt, mid_x: f64, phase: f64, size: f64) -> (Path, Vec<Path>) {
     );
     let nail = |k: f64| {
         let x = f.x + w * k;
-        through(&[(x - 15.0, f.y - 3.0), (x - 10.0, f.y - 27.0), (x + 8.0, f.y - 29.0), (x + 15.0, f.y - 5.0)], false)
+        through(&[(x - 15.0, f.y + 14.0), (x - 10.0, f.y - 27.0), (x + 8.0, f.y - 29.0), (x + 15.0, f.y + 14.0)], false)
     };
     (outline, vec![nail(0.18), nail(0.62), nail(1.02)])
 }
@@ -90,7 +90,7 @@ fn ink(number: usize, faults: bool) -> Page {
         let hip = place(pt(hip_x, 1230.0));
         let (outline, nails) = leg(hip, mid, pose.phase + shift, 0.86);
         page.shape(&outline, 8.0, Pressure::Weighted);
-        nails.iter().take(2).for_each(|n| page.stroke(n, 5.0, Pressure::Tapered));
+        nails.iter().take(2).for_each(|n| page.stroke(&within(n, &outline), 5.0, Pressure::Even));
     }
     let wag = 16.0 * (TAU * pose.phase).sin();
     let tail = body(through(
@@ -125,8 +125,8 @@ fn ink(number: usize, faults: bool) -> Page {
         ],
         true,
     ));
-    if number % 2 == 0 {
-        page.leave_open(0.205, 12.0);
+    if number.is_multiple_of(2) {
+        page.leave_open(0.13, 12.0);
     }
     page.shape(&dome, 10.0, Pressure::Weighted);
     plates(&mut page, &body, &dome, number);
@@ -151,7 +151,7 @@ fn ink(number: usize, faults: bool) -> Page {
         page.leave_open(0.62, 16.0);
     }
     page.shape(&rim, 9.0, Pressure::Weighted);
-    rim_plates(&mut page, &body, number);
+    rim_plates(&mut page, &body, &rim, number);
     satchel(&mut page, &body, number);
 
     for (hip_x, mid, shift) in [(1395.0, 1350.0, 0.0), (790.0, 760.0, 0.75)] {
@@ -163,9 +163,10 @@ fn ink(number: usize, faults: bool) -> Page {
         let under = |p: Pt| p.y < top + 18.0 || rim.holds(p);
         page.hide(&outline_below(&outline, &rim));
         ink_visible(&mut page, &outline, under, 9.0);
-        nails.iter().for_each(|n| page.stroke(n, 5.5, Pressure::Tapered));
+        nails.iter().for_each(|n| page.stroke(&within(n, &outline), 5.5, Pressure::Even));
     }
     kettle(&mut page, &body, &pose, number);
+    page.forget_hidden_faults();
     page
 }
 
@@ -341,7 +342,7 @@ fn plates(page: &mut Page, body: &impl Fn(Path) -> Path, dome: &Path, number: us
         points.truncate(points.len().saturating_sub(1));
         points.push(exit);
         page.stroke(&Path { points, closed: false }, 6.0, Pressure::Even);
-        if (number + 3 * k) % 4 == 0 {
+        if (number + 3 * k).is_multiple_of(4) {
             let dir = exit - inside[inside.len().saturating_sub(6)];
             page.tail(exit, dir, 6.0, 10.0, 13.0 + 2.5 * ((number + k) % 4) as f64);
         }
@@ -357,20 +358,25 @@ fn plates(page: &mut Page, body: &impl Fn(Path) -> Path, dome: &Path, number: us
     }
 }
 
-fn rim_plates(page: &mut Page, body: &impl Fn(Path) -> Path, number: usize) {
+/// The part of a line that lies inside a shape: it ends on the middle of the shape's edge.
+fn within(line: &Path, shape: &Path) -> Path {
+    let mut points: Vec<Pt> = Vec::new();
+    for w in line.points.windows(2) {
+        let steps = w[0].dist(w[1]).ceil().max(1.0) as usize;
+        points.extend((0..steps).map(|k| w[0].lerp(w[1], k as f64 / steps as f64)).filter(|p| shape.holds(*p)));
+    }
+    Path { points, closed: false }
+}
+
+fn rim_plates(page: &mut Page, body: &impl Fn(Path) -> Path, rim: &Path, number: usize) {
     for (k, x) in [700.0, 850.0, 1000.0, 1240.0, 1390.0, 1530.0].into_iter().enumerate() {
         let lean = (x - 1120.0) * 0.05;
-        // From the rim's upper line to its lower one, as the rim is bent.
-        let up = 1180.0 - ((x - 1120.0f64) / 516.0).powi(2) * 50.0 + 1.0;
-        let down = 1268.0 - ((x - 1120.0f64) / 540.0).powi(2) * 68.0;
-        page.stroke(
-            &body(through(&[(x, up), (x + lean * 0.6, (up + down) / 2.0), (x + lean, down)], false)),
-            5.5,
-            Pressure::Even,
-        );
+        let whole = body(through(&[(x - lean, 1080.0), (x, 1180.0), (x + lean, 1310.0)], false));
+        let plate = within(&whole, rim);
+        page.stroke(&plate, 5.5, Pressure::Even);
         if (number + k) % 5 == 2 {
-            let from = body(through(&[(x + lean * 0.6, (up + down) / 2.0), (x + lean, down)], false));
-            let (a, b) = (from.points[0], from.points[from.points.len() - 1]);
+            let n = plate.points.len();
+            let (a, b) = (plate.points[n - 12], plate.points[n - 1]);
             page.tail(b, b - a, 5.5, 9.0, 12.0 + 3.0 * (k % 3) as f64);
         }
     }
@@ -396,8 +402,10 @@ fn satchel(page: &mut Page, body: &impl Fn(Path) -> Path, number: usize) {
     page.shape(&bag, 7.5, Pressure::Weighted);
     let letter = body(through(&[(1078.0, 1136.0), (1164.0, 1134.0), (1166.0, 1190.0), (1080.0, 1192.0)], true));
     page.shape(&letter, 5.5, Pressure::Even);
-    page.stroke(&body(through(&[(1085.0, 1143.0), (1122.0, 1168.0), (1159.0, 1141.0)], false)), 4.5, Pressure::Even);
-    page.stroke(&body(through(&[(1038.0, 1216.0), (1120.0, 1228.0), (1204.0, 1216.0)], false)), 5.5, Pressure::Even);
+    let flap = body(through(&[(1066.0, 1128.0), (1122.0, 1168.0), (1178.0, 1126.0)], false));
+    page.stroke(&within(&flap, &letter), 4.5, Pressure::Even);
+    let fold = body(through(&[(1020.0, 1212.0), (1120.0, 1228.0), (1222.0, 1212.0)], false));
+    page.stroke(&within(&fold, &bag), 5.5, Pressure::Even);
 }
 
 fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: usize) {
@@ -451,10 +459,10 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
         ],
         true,
     );
-    if number % 3 == 0 {
-        page.leave_open(0.66, 14.0);
+    if number.is_multiple_of(3) {
+        page.leave_open(0.07, 14.0);
     }
-    page.shape(&k(pot), 9.0, Pressure::Weighted);
+    page.shape(&k(pot.clone()), 9.0, Pressure::Weighted);
     let lid = through(
         &[(1012.0, 372.0), (1040.0, 330.0), (1120.0, 312.0), (1200.0, 330.0), (1228.0, 372.0), (1120.0, 392.0)],
         true,
@@ -465,7 +473,9 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
     page.shape(&k(lid), 7.0, Pressure::Weighted);
     page.shape(&k(ellipse(1120.0, 296.0, 22.0, 20.0)), 6.0, Pressure::Weighted);
     // A band around the pot, drawn past its edge at one side now and then.
-    let band = k(through(&[(943.0, 476.0), (1030.0, 504.0), (1120.0, 510.0), (1210.0, 504.0), (1297.0, 476.0)], false));
+    let around =
+        k(through(&[(920.0, 466.0), (1030.0, 504.0), (1120.0, 510.0), (1210.0, 504.0), (1320.0, 466.0)], false));
+    let band = within(&around, &k(pot));
     page.stroke(&band, 5.5, Pressure::Even);
     if number % 2 == 1 {
         let n = band.points.len();

@@ -1,7 +1,7 @@
 //! A pen on paper: strokes with pressure along smooth paths, shapes that hide what lies behind them.
 
 use crate::random::wander;
-use rhizograph_core::geom::{Pt, polyline_len, pt};
+use rhizograph_core::geom::{Bounds, Pt, polyline_len, pt};
 use rhizograph_core::line::FlatPoint;
 use rhizograph_core::plane::Plane;
 use rhizograph_core::render;
@@ -194,8 +194,7 @@ impl Page {
             }
         }
         pieces.retain(|p| p.len() > 1);
-        for w in 0..openings.len() {
-            let (t, _) = openings[w];
+        for &(t, _) in &openings {
             let near = |p: Pt| pieces.iter().flat_map(|q| [q[0], q[q.len() - 1]]).filter(move |f| f.p.dist(p) < 60.0);
             let place = {
                 let mut left = t * total;
@@ -230,11 +229,24 @@ impl Page {
 
     /// Clears what lies inside a path.
     pub fn hide(&mut self, path: &Path) {
-        let mut cover = Plane::new(self.ink.width, self.ink.height, 0u8);
-        render::fill(&mut cover, std::slice::from_ref(&path.points));
-        for (ink, c) in self.ink.data.iter_mut().zip(&cover.data) {
-            *ink = (u16::from(*ink) * u16::from(255 - c) / 255) as u8;
+        let (x0, y0, x1, y1) = Bounds::of(&path.points).grown(2.0).pixels(self.ink.width, self.ink.height);
+        let mut cover = Plane::new(x1 - x0, y1 - y0, 0u8);
+        let corner = pt(x0 as f64, y0 as f64);
+        render::fill(&mut cover, &[path.points.iter().map(|p| *p - corner).collect()]);
+        for y in y0..y1 {
+            for (x, c) in (x0..x1).zip(cover.row(y - y0)) {
+                let ink = &mut self.ink.data[y * self.ink.width + x];
+                *ink = (u16::from(*ink) * u16::from(255 - c) / 255) as u8;
+            }
         }
+    }
+
+    /// Takes faults off the list that something drawn later lies over.
+    pub fn forget_hidden_faults(&mut self) {
+        let inked = |p: Pt| self.ink.sample(p.x, p.y) >= 128.0;
+        let around = |p: Pt| (0..8).map(move |k| f64::from(k) * 0.785).any(|a| inked(p + pt(a.cos(), a.sin()) * 3.0));
+        self.gaps.retain(|g| !inked(g.at));
+        self.tails.retain(|t| around(t.tip));
     }
 
     /// Solid ink.

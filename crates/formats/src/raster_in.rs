@@ -24,10 +24,14 @@ pub fn read(bytes: &[u8]) -> Result<Raster, Error> {
         _ => return Err(Error::Unknown),
     };
     let damaged = |e: image::ImageError| Error::Damaged(name, e.to_string());
-    let (w, h) = ImageReader::with_format(Cursor::new(bytes), format).into_dimensions().map_err(damaged)?;
-    if w > MOST_SIDE || h > MOST_SIDE || u64::from(w) * u64::from(h) > MOST_PIXELS {
-        return Err(Error::TooManyPixels(w, h));
+    if let Some((w, h)) = png_size(bytes) {
+        within_bounds(w, h)?;
     }
+    if format == ImageFormat::Jpeg && !jpeg_is_whole(bytes) {
+        return Err(Error::Damaged(name, "its end is missing".into()));
+    }
+    let (w, h) = ImageReader::with_format(Cursor::new(bytes), format).into_dimensions().map_err(damaged)?;
+    within_bounds(w, h)?;
     let mut reader = ImageReader::with_format(Cursor::new(bytes), format);
     let mut limits = Limits::default();
     limits.max_image_width = Some(MOST_SIDE);
@@ -37,6 +41,30 @@ pub fn read(bytes: &[u8]) -> Result<Raster, Error> {
     let picture = reader.decode().map_err(damaged)?;
     let dpi = resolution::read(bytes, format);
     Ok(Raster { rgb: on_white(picture), dpi, format: name })
+}
+
+fn within_bounds(w: u32, h: u32) -> Result<(), Error> {
+    let fits = w <= MOST_SIDE && h <= MOST_SIDE && u64::from(w) * u64::from(h) <= MOST_PIXELS;
+    if fits { Ok(()) } else { Err(Error::TooManyPixels(w, h)) }
+}
+
+/// The size a PNG's header tells, before anything else of the file is read.
+fn png_size(bytes: &[u8]) -> Option<(u32, u32)> {
+    let head = bytes.strip_prefix(b"\x89PNG\r\n\x1a\n")?;
+    let number = |at: usize| head.get(at..at + 4)?.try_into().ok().map(u32::from_be_bytes);
+    Some((number(8)?, number(12)?))
+}
+
+/// Whether the picture data of a JPEG goes on to an end mark: a decoder would fill what is missing with grey.
+fn jpeg_is_whole(bytes: &[u8]) -> bool {
+    let mut at = 2;
+    while let Some(&[0xFF, kind, high, low]) = bytes.get(at..at + 4) {
+        if kind == 0xDA {
+            return bytes[at..].windows(2).any(|w| w == [0xFF, 0xD9]);
+        }
+        at += 2 + usize::from(u16::from_be_bytes([high, low]));
+    }
+    false
 }
 
 fn on_white(picture: DynamicImage) -> Plane<Rgb> {

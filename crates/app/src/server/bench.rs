@@ -264,7 +264,7 @@ impl Bench {
             return Ok(open);
         }
         let after = change.apply(&open.stored.sheet)?;
-        self.finish(&mut held, id, revision, after, Step::Add(change)).await
+        self.finish(&mut held, id, revision, after, Step::Add(Box::new(change))).await
     }
 
     /// Undoes the last change, or does the last undone one again.

@@ -225,7 +225,7 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
 
 /// What a write does to the list of changes.
 pub enum Step {
-    Add(Change),
+    Add(Box<Change>),
     Undo,
     Redo,
 }

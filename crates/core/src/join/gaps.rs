@@ -162,7 +162,9 @@ fn end_to_end(
     let same = if a.line == b.line { 0.25 } else { 0.0 };
     // The farther, the straighter it must be.
     let cost = 0.55 * (length / limit).powi(2) + bend * (0.5 + 0.9 * length / limit) + 0.12 * unlike * unlike - same;
-    let confidence = (-cost.max(0.0)).exp() * end_weight(a, network, length) * end_weight(b, network, length);
+    let confidence = (-cost.max(0.0)).exp()
+        * end_weight(a, network, length, a.line == b.line)
+        * end_weight(b, network, length, a.line == b.line);
     if confidence < FAINT || ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
@@ -171,7 +173,7 @@ fn end_to_end(
 
 /// How much an end looks like one that stops by accident. One that tapers off was mostly meant to stop there, the more
 /// so the farther the gap; a dash, loose at both ends and not much longer than wide, to stand alone.
-fn end_weight(end: &LineEnd, network: &Network, gap: f64) -> f64 {
+fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool) -> f64 {
     let flat = &network.flats[end.line];
     let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
     let mut walked = 0.0;
@@ -185,8 +187,9 @@ fn end_weight(end: &LineEnd, network: &Network, gap: f64) -> f64 {
     }
     let taper = 1.0 - (end.width / body.max(1e-9)).min(1.0);
     let meant = (taper - 0.2).max(0.0) * 1.6 * (gap / (0.8 * body + 4.0)).min(1.0);
-    let dash =
-        network.loose_at_both(end.line) && polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) < 6.0 * body;
+    let dash = !closes_on_itself
+        && network.loose_at_both(end.line)
+        && polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) < 6.0 * body;
     (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
@@ -234,7 +237,7 @@ fn end_to_line(
             }
             let trust = len / (len + 0.8 * (own + half) + 2.0);
             let cost = 1.25 * (length / limit).powi(2) + turn * turn * trust * (1.2 + 1.6 * length / limit) + 0.12;
-            let confidence = (-cost).exp() * end_weight(end, network, length);
+            let confidence = (-cost).exp() * end_weight(end, network, length, false);
             // A loose end of that line just there is a matter of two ends.
             let at_end = near
                 .around(q)

@@ -152,7 +152,9 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
     let reach = tail.length + 2.0 * widest + 2.0 * half + 10.0;
     let mut cutter: Vec<[f64; 3]> = Vec::new();
     let other = &network.flats[tail.cutter];
-    for (k, f) in other.iter().enumerate() {
+    // Right at the crossing its own edges could not be seen: there it runs straight on.
+    let hidden = |i: usize| i > 0 && i + 1 < other.len() && other[i].p.dist(tail.at) < 1.2 * half + 0.8 * widest;
+    for (k, f) in other.iter().enumerate().filter(|(k, _)| !hidden(*k)) {
         let near = |i: usize| other[i].p.dist(tail.at) < reach;
         if near(k) || (k > 0 && near(k - 1)) || (k + 1 < other.len() && near(k + 1)) {
             cutter.push([f.p.x, f.p.y, f.width]);

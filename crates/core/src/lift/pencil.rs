@@ -68,8 +68,8 @@ pub fn ink_direction(rgb: &Plane<Rgb>, paper: &Paper) -> V3 {
     let step = (rgb.height / 700).max(1);
     for y in (0..rgb.height).step_by(step) {
         paper.row(y, &mut row);
-        for x in 0..rgb.width {
-            let d = lack(*rgb.at(x, y), row[x]);
+        for (p, paper) in rgb.row(y).iter().zip(&row) {
+            let d = lack(*p, *paper);
             let least = d[0].min(d[1]).min(d[2]);
             if least > 0.35 {
                 dark.push((least, d));

@@ -257,7 +257,7 @@ fn build(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Arrangement {
     let edges: Vec<(usize, usize)> = pieces.iter().map(|p| (number[&p.0], number[&p.1])).collect();
     let owners = pieces.iter().map(|p| p.2.clone()).collect();
     let ends = |h: usize| {
-        if h % 2 == 0 { edges[h / 2] } else { (edges[h / 2].1, edges[h / 2].0) }
+        if h.is_multiple_of(2) { edges[h / 2] } else { (edges[h / 2].1, edges[h / 2].0) }
     };
     let mut leaving: Vec<Vec<usize>> = vec![Vec::new(); vertices.len()];
     for h in 0..2 * edges.len() {
@@ -319,13 +319,12 @@ fn build(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Arrangement {
             // At the leftmost vertex the outer side is that of the way in before the first direction by angle from
             // straight left, which no edge takes.
             let list = &leaving[v];
-            let out = list.iter().copied().filter(|&h| {
-                let (p, q) = (vertices[v], vertices[ends(h).1]);
-                q[1] > p[1] || (q[1] == p[1] && q[0] > p[0]) || (q[0] == p[0] && q[1] > p[1])
-            });
             // Angles run from +x through +y; the last one below the straight left is the boundary's next step.
-            let last = out.last().unwrap_or(list[list.len() - 1]);
-            let c = cycle_of[last];
+            let last = list.iter().copied().rfind(|&h| {
+                let (p, q) = (vertices[v], vertices[ends(h).1]);
+                q[1] > p[1] || (q[1] == p[1] && q[0] > p[0])
+            });
+            let c = cycle_of[last.unwrap_or(list[list.len() - 1])];
             is_around[c] = true;
             around.push((v, c));
         }
@@ -402,7 +401,7 @@ impl Arrangement {
     /// The ends of a half-edge, from and to.
     pub fn ends(&self, h: usize) -> (usize, usize) {
         let (a, b) = self.edges[h / 2];
-        if h % 2 == 0 { (a, b) } else { (b, a) }
+        if h.is_multiple_of(2) { (a, b) } else { (b, a) }
     }
 
     /// The boundary cycles of a face as points, in px.

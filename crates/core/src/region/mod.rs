@@ -81,7 +81,8 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
     let arrangement = &network.arrangement;
     let solids: Vec<(Bounds, &Vec<Vec<Pt>>)> =
         network.rings.iter().filter(|r| !r.is_empty()).map(|r| (Bounds::of(r.iter().flatten()), r)).collect();
-    type Found = (Vec<Vec<Pt>>, Vec<(usize, usize, usize)>, usize, [usize; 4], Pt);
+    // Rings, spans, visible area, box, and the visible runs as (length, row, middle).
+    type Found = (Vec<Vec<Pt>>, Vec<(usize, usize, usize)>, usize, [usize; 4], Vec<(usize, usize, usize)>);
     let found: Vec<Option<Found>> = (1..arrangement.faces.len())
         .into_par_iter()
         .map(|face| {
@@ -100,8 +101,7 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
             }
             let mut area = 0;
             let mut bbox = [usize::MAX, usize::MAX, 0, 0];
-            // The longest visible run of a row: its middle lies well inside.
-            let mut longest = (0, probe);
+            let mut runs = Vec::new();
             for &(y, a, b) in &spans {
                 let row = &alpha.row(y)[a..b];
                 let mut x = 0;
@@ -116,20 +116,18 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
                     }
                     area += x - from;
                     bbox = [bbox[0].min(a + from), bbox[1].min(y), bbox[2].max(a + x), bbox[3].max(y + 1)];
-                    if x - from > longest.0 {
-                        longest = (x - from, pt((2 * a + from + x) as f64 / 2.0, y as f64 + 0.5));
-                    }
+                    runs.push((x - from, y, a + (from + x) / 2));
                 }
             }
             (area >= POCKET)
-                .then(|| (rings, spans, area, [bbox[0], bbox[1], bbox[2] - bbox[0], bbox[3] - bbox[1]], longest.1))
+                .then(|| (rings, spans, area, [bbox[0], bbox[1], bbox[2] - bbox[0], bbox[3] - bbox[1]], runs))
         })
         .collect();
     let mut labels = Plane::new(w, h, 0u16);
     let mut list = Vec::new();
     let mut of_face = vec![0u16; arrangement.faces.len()];
     for (k, f) in found.into_iter().enumerate() {
-        let Some((rings, spans, area, bbox, seed)) = f else {
+        let Some((rings, spans, area, bbox, runs)) = f else {
             continue;
         };
         if list.len() == MOST_REGIONS {
@@ -140,9 +138,30 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
             labels.data[y * w + a..y * w + b].fill(id);
         }
         of_face[k + 1] = id;
+        let seed = well_inside(&labels, alpha, id, runs);
         list.push(Region { id: u32::from(id), area, bbox, seed, rings, face: k + 1 });
     }
     Regions { labels, list, of_face }
+}
+
+/// A visible place of a region far from its borders: of the middles of its longest runs along rows the one with the
+/// most room across, too.
+fn well_inside(labels: &Plane<u16>, alpha: &Plane<u8>, id: u16, mut runs: Vec<(usize, usize, usize)>) -> Pt {
+    runs.sort_unstable_by(|a, b| b.cmp(a));
+    let longest = runs.first().map_or(0, |r| r.0);
+    let mine = |x: usize, y: usize| *labels.at(x, y) == id && *alpha.at(x, y) < IS_INK;
+    let step = (runs.len() / 48).max(1);
+    let mut best = (0, pt(0.0, 0.0));
+    for &(length, y, x) in runs.iter().step_by(step).take_while(|r| 8 * r.0 >= longest) {
+        let limit = length / 2;
+        let up = (1..=limit.min(y)).take_while(|k| mine(x, y - k)).count();
+        let down = (1..=limit.min(labels.height - 1 - y)).take_while(|k| mine(x, y + k)).count();
+        let room = 1 + limit.min(up).min(down);
+        if room > best.0 && mine(x, y) {
+            best = (room, pt(x as f64 + 0.5, y as f64 + 0.5));
+        }
+    }
+    best.1
 }
 
 impl Regions {

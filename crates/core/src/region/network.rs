@@ -91,7 +91,9 @@ impl Network {
         }
         let mut met: HashMap<Vertex, u32> = HashMap::new();
         for flat in &flats {
-            flat.iter().for_each(|f| *met.entry(to_grid(f.p)).or_default() += 1);
+            let mut places: Vec<Vertex> = flat.iter().map(|f| to_grid(f.p)).collect();
+            places.dedup();
+            places.into_iter().for_each(|v| *met.entry(v).or_default() += 1);
         }
         let mut ends = Vec::new();
         for (line, flat) in flats.iter().enumerate() {

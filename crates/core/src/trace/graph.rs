@@ -315,6 +315,42 @@ impl Graph {
     /// Puts together the nodes that one crossing of thick lines fell apart into: joined by an edge no longer than the
     /// ink is wide there and nowhere thinner than it. Holes stay: of two edges between the same nodes one is kept.
     pub fn merge_crossings(&mut self) {
+        let short = self.short_edges(|e, ra, rb, length| {
+            let least = e.radius.iter().copied().fold(ra.min(rb), f64::min);
+            length <= 1.0 * ra.max(rb) + 1.0 && least > 0.8 * ra.min(rb)
+        });
+        self.contract(&short);
+    }
+
+    /// Puts together neighbouring nodes whose lines were found to meet at nearly one place. Gives whether any were.
+    pub fn merge_meeting(&mut self, places: &[Pt]) -> bool {
+        let short = self.short_edges(|e, ra, rb, length| {
+            length <= 2.6 * ra.max(rb) + 1.0 && places[e.a].dist(places[e.b]) < 0.5 * ra.min(rb) + 0.5
+        });
+        self.contract(&short);
+        !short.is_empty()
+    }
+
+    /// Edges between two junctions that `is_short` says are none of their own, the shortest first. It is told the edge,
+    /// the radii at both ends and the length.
+    fn short_edges(&self, is_short: impl Fn(&Edge, f64, f64, f64) -> bool) -> Vec<usize> {
+        let degree: Vec<usize> = self.incidence().iter().map(Vec::len).collect();
+        let mut short: Vec<(f64, usize)> = Vec::new();
+        for (k, e) in self.edges.iter().enumerate() {
+            let Some(e) = e else { continue };
+            if e.a == LOOP || e.a == e.b || degree[e.a] < 3 || degree[e.b] < 3 {
+                continue;
+            }
+            let length = self.span(e);
+            if is_short(e, self.nodes[e.a].radius, self.nodes[e.b].radius, length) {
+                short.push((length, k));
+            }
+        }
+        short.sort_by(|a, b| a.0.total_cmp(&b.0));
+        short.into_iter().map(|s| s.1).collect()
+    }
+
+    fn contract(&mut self, short: &[usize]) {
         let mut parent: Vec<usize> = (0..self.nodes.len()).collect();
         fn find(parent: &mut [usize], mut i: usize) -> usize {
             while parent[i] != i {
@@ -323,31 +359,14 @@ impl Graph {
             }
             i
         }
-        let degree: Vec<usize> = self.incidence().iter().map(Vec::len).collect();
-        let mut short: Vec<(f64, usize)> = Vec::new();
-        for (k, e) in self.edges.iter().enumerate() {
-            let Some(e) = e else { continue };
-            if e.a == LOOP || e.a == e.b || degree[e.a] < 3 || degree[e.b] < 3 {
-                continue;
-            }
-            let (ra, rb) = (self.nodes[e.a].radius, self.nodes[e.b].radius);
-            let least = e.radius.iter().copied().fold(ra.min(rb), f64::min);
-            let length = self.span(e);
-            if length <= 1.0 * ra.max(rb) + 1.0 && least > 0.8 * ra.min(rb) {
-                short.push((length, k));
-            }
-        }
-        short.sort_by(|a, b| a.0.total_cmp(&b.0));
-        for (_, k) in short {
-            let Some(e) = self.edges[k].clone() else {
-                continue;
-            };
+        for &k in short {
+            let Some(e) = self.edges[k].clone() else { continue };
             let (a, b) = (find(&mut parent, e.a), find(&mut parent, e.b));
             if a == b || self.nodes[a].in_solid || self.nodes[b].in_solid {
                 continue;
             }
             // A crossing that grew larger than its own ink is none.
-            if self.nodes[a].at.dist(self.nodes[b].at) > 1.6 * self.nodes[a].radius.max(self.nodes[b].radius) + 1.0 {
+            if self.nodes[a].at.dist(self.nodes[b].at) > 2.6 * self.nodes[a].radius.max(self.nodes[b].radius) + 1.0 {
                 continue;
             }
             self.edges[k] = None;

@@ -100,7 +100,7 @@ pub fn reach_tip(alpha: &Plane<u8>, samples: &mut Vec<Sample>, radius: &[f64]) {
     let base_radius = radius[keep - 1];
     let tapers = radius.len() > 12 && base_radius < 0.6 * limit;
     let mut bent = 0.0;
-    while !tapers && samples.len() > 6 && cut + bent < 0.9 * base_radius {
+    while !tapers && samples.len() > 6 && cut + bent < 0.5 * base_radius {
         let gone = samples.pop().map_or(last.p, |s| s.p);
         bent += samples[samples.len() - 1].p.dist(gone);
     }

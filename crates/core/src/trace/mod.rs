@@ -46,7 +46,7 @@ pub fn trace(ink: &Ink, recipe: &TraceRecipe, dpi: f64, first_id: u64) -> Vec<Li
     graph.merge_crossings();
     let solid = absorb(&mask, solid, &graph);
     let mut forms: Vec<Form> = outlines(ink, &mask, &solid, recipe.tolerance);
-    forms.extend(strokes(&graph, &ink.alpha, recipe.tolerance));
+    forms.extend(strokes(&mut graph, &ink.alpha, recipe.tolerance));
     forms
         .into_iter()
         .zip(first_id..)
@@ -172,6 +172,7 @@ fn outlines(ink: &Ink, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) 
 }
 
 /// A branch measured, ready to be strung with others.
+#[derive(Clone)]
 struct Branch {
     a: usize,
     b: usize,
@@ -182,9 +183,31 @@ struct Branch {
     usual: f64,
 }
 
-fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
-    let degree: Vec<usize> = graph.incidence().iter().map(Vec::len).collect();
-    let mut branches: Vec<Option<Branch>> = graph
+fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
+    let mut branches = measured(graph, alpha);
+    let mut degree: Vec<usize> = graph.incidence().iter().map(Vec::len).collect();
+    let mut cut = branches.clone();
+    trim(graph, &degree, alpha, &mut cut);
+    let mut places = node_places(graph, &cut, &degree);
+    // Two Ts whose lines meet at one place are one crossing.
+    if graph.merge_meeting(&places) {
+        for (b, e) in branches.iter_mut().zip(&graph.edges) {
+            match (b.as_mut(), e) {
+                (Some(b), Some(e)) => (b.a, b.b) = (e.a, e.b),
+                _ => *b = None,
+            }
+        }
+        degree = graph.incidence().iter().map(Vec::len).collect();
+        cut = branches;
+        trim(graph, &degree, alpha, &mut cut);
+        places = node_places(graph, &cut, &degree);
+    }
+    string_all(graph, &cut, &places, &degree, tolerance)
+}
+
+/// All branches with their middles measured.
+fn measured(graph: &Graph, alpha: &Plane<u8>) -> Vec<Option<Branch>> {
+    graph
         .edges
         .par_iter()
         .map(|edge| {
@@ -199,8 +222,12 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
             };
             Some(Branch { a: e.a, b: e.b, samples, radius: e.radius.clone(), usual })
         })
-        .collect();
-    // Away from crossings and corners, where a line's own edges cannot be seen.
+        .collect()
+}
+
+/// Leaves out what lies at crossings and corners, where a line's own edges cannot be seen, and carries free ends on to
+/// where their ink ends.
+fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Option<Branch>]) {
     let crowded = |n: usize| n != LOOP && (degree[n] >= 3 || graph.nodes[n].corner);
     branches.par_iter_mut().flatten().for_each(|b| {
         if b.a == LOOP {
@@ -223,15 +250,22 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
             // The other end may have been carried on or cut back: its radii are of no account here.
             let mut radius = b.radius.clone();
             radius.resize(b.samples.len(), b.usual / 2.0);
-            radius[..b.samples.len().min(b.radius.len())]
-                .copy_from_slice(&b.radius[..b.samples.len().min(b.radius.len())]);
             radius.reverse();
             middle::reach_tip(alpha, &mut b.samples, &radius);
             b.samples.reverse();
         }
     });
-    let places = node_places(graph, &branches, &degree);
-    let partner = pair_branches(graph, &branches, &places);
+}
+
+/// Strings branches together into lines.
+fn string_all(
+    graph: &Graph,
+    branches: &[Option<Branch>],
+    places: &[Pt],
+    degree: &[usize],
+    tolerance: f64,
+) -> Vec<Form> {
+    let partner = pair_branches(graph, branches, places);
     let mut used = vec![false; branches.len()];
     let mut out = Vec::new();
     // Open strokes start where a branch has no partner; what is left closes on itself.
@@ -261,7 +295,7 @@ fn strokes(graph: &Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
             used[next] = true;
             walk.push((next, at_end));
         }
-        out.extend(string(&walk, closed, &branches, &places, &degree, tolerance));
+        out.extend(string(&walk, closed, branches, places, degree, tolerance));
     }
     out
 }
@@ -407,7 +441,7 @@ fn string(
             widths.push(b.samples.is_empty().then_some(b.usual));
         }
     }
-    if points.len() < 2 {
+    if points.len() < 2 || polyline_len(&points) < 0.5 {
         return None;
     }
     let reach = (0.8 * usual).max(4.0);

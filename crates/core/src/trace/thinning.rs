@@ -33,8 +33,8 @@ pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
         }
     }
     let mut queue = std::collections::VecDeque::new();
-    for rank in 1..=deepest {
-        queue.extend(std::mem::take(&mut buckets[rank]));
+    for (rank, bucket) in buckets.into_iter().enumerate() {
+        queue.extend(bucket);
         while let Some(i) = queue.pop_front() {
             if !left.data[i as usize] {
                 continue;

@@ -52,7 +52,7 @@ export class Tiles {
         ratio: number,
     ) {
         const fine = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
-        const coarse = Math.min(8, Math.ceil(Math.log2(Math.max(view.width, view.height) / SIDE)));
+        const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(view.width, view.height) / SIDE))));
         const key = `${view.info.id}:${kind}`;
         const before = this.#last.get(key);
         const [x0, y0] = camera.toSheet([0, 0]);
