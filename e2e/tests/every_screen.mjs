@@ -72,8 +72,8 @@ export const tests = {
             const original = await hash();
             await page.keyboard.up('q');
             await page.waitForTimeout(300);
-            assert.notEqual(original, lifted, 'the original looks unlike the lifted ink');
-            assert.equal(await hash(), lifted, 'letting go brings the ink back');
+            assert.ok(Math.abs(original - lifted) > 20, 'the original looks unlike the lifted ink');
+            assert.ok(Math.abs((await hash()) - lifted) <= 3, 'letting go brings the ink back');
             assert.deepEqual(troubles, []);
         } finally {
             await close();

@@ -478,8 +478,7 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
     let band = within(&around, &k(pot));
     page.stroke(&band, 5.5, Pressure::Even);
     if number % 2 == 1 {
-        let n = band.points.len();
-        page.tail(band.points[n - 1], band.points[n - 1] - band.points[n - 8], 5.5, 9.0, 15.0);
+        page.tail(band.points[0], band.points[0] - band.points[8], 5.5, 9.0, 15.0);
     }
     // Steam: open curls that are meant.
     for (i, x) in [1392.0, 1486.0].into_iter().enumerate() {

@@ -2,6 +2,7 @@
 
 use std::net::TcpListener;
 use std::process::{Child, Command, Stdio};
+use std::sync::{Mutex, OnceLock};
 use std::time::{Duration, Instant};
 
 pub struct Server {
@@ -36,20 +37,52 @@ fn launch(database: &str) -> (Child, String) {
     (child, url)
 }
 
+/// Makes a database on the test cluster, as a copy of `template` if one is named; gives its address.
+fn new_database(template: Option<&str>) -> String {
+    let cluster = std::env::var("RHIZOGRAPH_TEST_DATABASE")
+        .expect("RHIZOGRAPH_TEST_DATABASE names the cluster; ./test sets it up");
+    let nanos = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
+    let name = format!("test_{}_{nanos}", std::process::id());
+    let copy = template.and_then(|t| t.rsplit('/').next()).map_or(String::new(), |t| format!(" template {t}"));
+    rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
+        use sqlx::{Connection, Executor};
+        let mut db = sqlx::PgConnection::connect(&format!("{cluster}/postgres")).await.unwrap();
+        db.execute(sqlx::AssertSqlSafe(format!("create database {name}{copy}"))).await.unwrap();
+    });
+    format!("{cluster}/{name}")
+}
+
+/// A database with the demo loaded, made once: drawing and scanning its sheets takes a while.
+fn demo() -> &'static str {
+    static DEMO: OnceLock<String> = OnceLock::new();
+    DEMO.get_or_init(|| {
+        let database = new_database(None);
+        let (mut child, _) = launch(&database);
+        child.kill().unwrap();
+        child.wait().unwrap();
+        database
+    })
+}
+
+/// Copies are made one at a time: nobody may be connected to what is copied.
+static COPYING: Mutex<()> = Mutex::new(());
+
 impl Server {
-    /// Starts on a new database.
+    /// Starts on a new database with the demo in it.
     pub fn start() -> Server {
-        let cluster = std::env::var("RHIZOGRAPH_TEST_DATABASE")
-            .expect("RHIZOGRAPH_TEST_DATABASE names the cluster; ./test sets it up");
-        let nanos = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
-        let name = format!("test_{}_{nanos}", std::process::id());
-        let runtime = rocket::tokio::runtime::Runtime::new().unwrap();
-        runtime.block_on(async {
-            use sqlx::{Connection, Executor};
-            let mut db = sqlx::PgConnection::connect(&format!("{cluster}/postgres")).await.unwrap();
-            db.execute(sqlx::AssertSqlSafe(format!("create database {name}"))).await.unwrap();
-        });
-        let database = format!("{cluster}/{name}");
+        let database = {
+            let _one = COPYING.lock().unwrap_or_else(|e| e.into_inner());
+            let demo = demo();
+            // The killed server's connections end a moment later.
+            let began = Instant::now();
+            loop {
+                match std::panic::catch_unwind(|| new_database(Some(demo))) {
+                    Ok(database) => break database,
+                    Err(e) if began.elapsed() > Duration::from_secs(20) => std::panic::resume_unwind(e),
+                    Err(_) => std::thread::sleep(Duration::from_millis(200)),
+                }
+            }
+        };
         let (child, url) = launch(&database);
         Server { child, url, database }
     }

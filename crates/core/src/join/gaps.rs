@@ -193,6 +193,12 @@ fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool
     (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
+/// A nub on another line's edge (dust, a blot) aims at nothing; only another end that faces it makes it a gap's.
+fn nub_weight(end: &LineEnd, network: &Network) -> f64 {
+    let flat: Vec<Pt> = network.flats[end.line].iter().map(|f| f.p).collect();
+    if !network.loose_at_both(end.line) && polyline_len(&flat) < 2.0 * end.width + 6.0 { 0.25 } else { 1.0 }
+}
+
 /// Whether other ink lies on the straight way between two ends.
 fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> bool {
     let len = a.dist(b);
@@ -237,7 +243,7 @@ fn end_to_line(
             }
             let trust = len / (len + 0.8 * (own + half) + 2.0);
             let cost = 1.25 * (length / limit).powi(2) + turn * turn * trust * (1.2 + 1.6 * length / limit) + 0.12;
-            let confidence = (-cost).exp() * end_weight(end, network, length, false);
+            let confidence = (-cost).exp() * end_weight(end, network, length, false) * nub_weight(end, network);
             // A loose end of that line just there is a matter of two ends.
             let at_end = near
                 .around(q)

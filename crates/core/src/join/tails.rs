@@ -1,6 +1,6 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
-use crate::geom::{Pt, angle_between};
+use crate::geom::{Pt, angle_between, polyline_len};
 use crate::line::{End, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::network::Network;
@@ -80,7 +80,12 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
             let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
             let through = beyond > 2.0 * walked;
             let short = length / (2.2 * end.width + 0.25 * limit);
-            let confidence = (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 };
+            // A stub is no line to be drawn past.
+            let cutter_length = polyline_len(&network.flats[cutter].iter().map(|f| f.p).collect::<Vec<_>>());
+            let solid = !network.rings[cutter].is_empty();
+            let real = solid || cutter_length > 2.5 * (length + end.width) + 10.0;
+            let confidence =
+                (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 } * if real { 1.0 } else { 0.5 };
             let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
             Some(Tail {
                 line: end.line,

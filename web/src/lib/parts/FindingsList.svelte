@@ -97,6 +97,14 @@
             >
         {/if}
     </div>
+    {#if findings.only !== null && !findings.showLeft && findings.listed.length > 1}
+        <button
+            class="btn btn-ghost btn-xs mx-3 mb-2 self-start text-primary"
+            disabled={sheet.waiting > 0}
+            onclick={() => sheet.do({ do: 'leave', ids: findings.listed.map((f) => f.id) })}
+            >Leave these {findings.listed.length} as they are</button
+        >
+    {/if}
     <ul class="min-h-0 flex-1 overflow-y-auto">
         {#each findings.listed as f (f.id)}
             {@const here = f.id === findings.current?.id}
