@@ -58,7 +58,7 @@ fn meant_regions(number: usize) -> (Plane<u32>, Vec<usize>) {
 fn every_planted_gap_and_tail_is_found() {
     let (mut gaps, mut tails) = (0, 0);
     for number in 0..DRAWINGS {
-        let page = draw(number);
+        let (page, meant) = (draw(number), draw_as_meant(number));
         let worked = lifted_and_traced(number);
         let near = |kinds: &[rhizograph_core::finding::Kind], p: Pt| {
             worked.scene.findings.iter().any(|f| {
@@ -68,6 +68,7 @@ fn every_planted_gap_and_tail_is_found() {
         };
         use rhizograph_core::finding::Kind::{Gap, Tail};
         for g in &page.gaps {
+            assert!(meant.ink.sample(g.at.x, g.at.y) > 200.0, "drawing {number}: the gap at {:?} is in no line", g.at);
             assert!(
                 near(&[Gap], placed(g.at, number)),
                 "drawing {number}: the gap of {:.1} px at {:?} was not found",

@@ -148,7 +148,7 @@ fn ink(number: usize, faults: bool) -> Page {
         true,
     ));
     if number % 3 == 1 {
-        page.leave_open(0.62, 16.0);
+        page.leave_open(0.672, 16.0);
     }
     page.shape(&rim, 9.0, Pressure::Weighted);
     rim_plates(&mut page, &body, &rim, number);
@@ -245,7 +245,7 @@ fn neck_and_head(page: &mut Page, pose: &Pose, number: usize) {
         true,
     ));
     if number % 4 == 2 {
-        page.leave_open(0.415, 14.0);
+        page.leave_open(0.60, 14.0);
     }
     page.shape(&outline, 9.0, Pressure::Weighted);
     // Smile, cheek, nostril, brow: open lines that are meant.
@@ -374,7 +374,7 @@ fn rim_plates(page: &mut Page, body: &impl Fn(Path) -> Path, rim: &Path, number:
         let whole = body(through(&[(x - lean, 1080.0), (x, 1180.0), (x + lean, 1310.0)], false));
         let plate = within(&whole, rim);
         page.stroke(&plate, 5.5, Pressure::Even);
-        if (number + k) % 5 == 2 {
+        if k > 0 && (number + k) % 5 == 2 {
             let n = plate.points.len();
             let (a, b) = (plate.points[n - 12], plate.points[n - 1]);
             page.tail(b, b - a, 5.5, 9.0, 12.0 + 3.0 * (k % 3) as f64);
@@ -460,7 +460,7 @@ fn kettle(page: &mut Page, body: &impl Fn(Path) -> Path, pose: &Pose, number: us
         true,
     );
     if number.is_multiple_of(3) {
-        page.leave_open(0.07, 14.0);
+        page.leave_open(0.125, 14.0);
     }
     page.shape(&k(pot.clone()), 9.0, Pressure::Weighted);
     let lid = through(
