@@ -57,7 +57,7 @@ fn is_light_ink(rgb: &Plane<Rgb>, polarity: Polarity) -> bool {
         Polarity::LightInk => true,
         Polarity::Auto => {
             let lum = |p: &Rgb| *p.iter().max().unwrap_or(&0);
-            let mut all: Vec<u8> = rgb.data.iter().step_by(7).map(lum).collect();
+            let mut all: Vec<u8> = rgb.data.iter().map(lum).collect();
             let (w, h) = (rgb.width, rgb.height);
             let m = (w.min(h) / 40).max(1);
             let mut rim: Vec<u8> = (0..h)
@@ -68,7 +68,9 @@ fn is_light_ink(rgb: &Plane<Rgb>, polarity: Polarity) -> bool {
                 .collect();
             all.sort_unstable();
             rim.sort_unstable();
-            let (low, high) = (f64::from(all[all.len() / 50]), f64::from(all[all.len() - 1 - all.len() / 50]));
+            // The ink of an almost empty sheet is a few pixels: near the very ends of the scale.
+            let few = all.len() / 5000;
+            let (low, high) = (f64::from(all[few]), f64::from(all[all.len() - 1 - few]));
             let middle = (low + high) / 2.0;
             f64::from(all[all.len() / 2]) < middle && f64::from(rim[rim.len() / 2]) < middle && high > 90.0
         }

@@ -1,6 +1,7 @@
 /** Pictures of the sheet in tiles, fetched at the size they are shown and kept while they may be needed again. */
 import { pictureUrl } from '../api';
 import type { DrawingView } from '../types/DrawingView';
+import type { Window as SheetWindow } from '../types/Window';
 import type { Camera } from './camera.svelte';
 
 const SIDE = 512;
@@ -55,64 +56,51 @@ export class Tiles {
         const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(view.width, view.height) / SIDE))));
         const key = `${view.info.id}:${kind}`;
         const before = this.#last.get(key);
-        const [x0, y0] = camera.toSheet([0, 0]);
-        const [x1, y1] = camera.toSheet([camera.width, camera.height]);
-        const layer = (level: number, v: number, fetch: boolean) => {
-            const side = SIDE << level;
-            let all = true;
-            for (let y = Math.max(0, Math.floor(y0 / side)); y * side < Math.min(y1, view.height); y++) {
-                for (let x = Math.max(0, Math.floor(x0 / side)); x * side < Math.min(x1, view.width); x++) {
-                    const w = Math.min(side, view.width - x * side);
-                    const h = Math.min(side, view.height - y * side);
-                    const window = { x: x * side, y: y * side, width: w, height: h, level };
-                    const url = pictureUrl(view.info.id, kind, window, v);
-                    if (!fetch && !this.#tiles.has(url)) continue;
-                    const tile = this.#tile(url);
-                    if (!tile.ready) {
-                        all = false;
-                        continue;
-                    }
-                    g.drawImage(tile.image, x * side, y * side, w, h);
-                }
+        const seen: Seen = {
+            view,
+            kind,
+            box: [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])],
+        };
+        const layer = (level: number, v: number) => {
+            for (const w of windows(seen, level)) {
+                const tile = this.#tiles.get(pictureUrl(view.info.id, kind, w, v));
+                if (tile?.ready) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
             }
-            return all;
         };
         g.imageSmoothingEnabled = camera.scale * ratio < 3;
         // Ink is see-through: two versions over one another would thicken. So only one layer is shown at a time.
-        const ready = this.#allReady(view, kind, version, fine, x0, y0, x1, y1);
-        if (ready || before === undefined || (before === version && fine === coarse)) {
-            if (!ready && fine !== coarse && this.#allReady(view, kind, version, coarse, x0, y0, x1, y1)) {
-                layer(coarse, version, true);
-            } else layer(fine, version, true);
-            if (ready) this.#last.set(key, version);
-        } else {
-            const old = this.#allReady(view, kind, before, fine, x0, y0, x1, y1) ? fine : coarse;
-            layer(old, before, false);
-        }
-        // Ask for the coarse one too: it is what is shown first after a jump.
-        this.#allReady(view, kind, version, coarse, x0, y0, x1, y1);
+        const ready = this.#ready(seen, version, fine);
+        // The coarse one is asked for too: it is what is shown first after a jump.
+        const coarseReady = this.#ready(seen, version, coarse);
+        if (ready) this.#last.set(key, version);
+        if (ready || before === undefined || before === version) layer(!ready && coarseReady ? coarse : fine, version);
+        else layer(this.#ready(seen, before, fine) ? fine : coarse, before);
     }
 
-    #allReady(
-        view: DrawingView,
-        kind: 'original' | 'ink',
-        version: number,
-        level: number,
-        x0: number,
-        y0: number,
-        x1: number,
-        y1: number,
-    ): boolean {
-        const side = SIDE << level;
+    /** Asks for what is seen; gives whether all of it is there. */
+    #ready(seen: Seen, version: number, level: number): boolean {
         let all = true;
-        for (let y = Math.max(0, Math.floor(y0 / side)); y * side < Math.min(y1, view.height); y++) {
-            for (let x = Math.max(0, Math.floor(x0 / side)); x * side < Math.min(x1, view.width); x++) {
-                const w = Math.min(side, view.width - x * side);
-                const h = Math.min(side, view.height - y * side);
-                const window = { x: x * side, y: y * side, width: w, height: h, level };
-                if (!this.#tile(pictureUrl(view.info.id, kind, window, version)).ready) all = false;
-            }
+        for (const w of windows(seen, level)) {
+            if (!this.#tile(pictureUrl(seen.view.info.id, seen.kind, w, version)).ready) all = false;
         }
         return all;
+    }
+}
+
+/** A part of a picture that is looked at: left, top, right, bottom in sheet pixels. */
+interface Seen {
+    view: DrawingView;
+    kind: 'original' | 'ink';
+    box: number[];
+}
+
+/** The tiles of a level that the part touches. */
+function* windows({ view, box }: Seen, level: number): Generator<SheetWindow> {
+    const side = SIDE << level;
+    const [left = 0, top = 0, right = 0, bottom = 0] = box;
+    for (let y = Math.max(0, Math.floor(top / side)) * side; y < Math.min(bottom, view.height); y += side) {
+        for (let x = Math.max(0, Math.floor(left / side)) * side; x < Math.min(right, view.width); x += side) {
+            yield { x, y, width: Math.min(side, view.width - x), height: Math.min(side, view.height - y), level };
+        }
     }
 }

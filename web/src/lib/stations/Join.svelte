@@ -1,6 +1,7 @@
 <script lang="ts">
     import Choice from '../parts/Choice.svelte';
     import FindingsList from '../parts/FindingsList.svelte';
+    import NoLines from '../parts/NoLines.svelte';
     import Slider from '../parts/Slider.svelte';
     import { bench } from '../state/bench.svelte';
     import { findings } from '../state/findings.svelte';
@@ -24,11 +25,7 @@
 </script>
 
 {#if view && !view.traced}
-    <div class="p-4">
-        <h2 class="text-[17px]">Join</h2>
-        <p class="quiet mt-1 text-[13px]">There are no lines yet. Lift the ink off the paper and trace it first.</p>
-        <button class="btn btn-primary btn-sm mt-3" onclick={() => bench.enter('lift')}>Go to Lift</button>
-    </div>
+    <NoLines station="Join" missing="lines" />
 {:else if view && draft}
     <div class="px-4 pt-3 pb-3">
         <h2 class="text-[17px] leading-tight">Join</h2>

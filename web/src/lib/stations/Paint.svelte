@@ -1,6 +1,7 @@
 <script lang="ts">
     import Plus from '@lucide/svelte/icons/plus';
     import FindingsList from '../parts/FindingsList.svelte';
+    import NoLines from '../parts/NoLines.svelte';
     import { bench } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
@@ -40,11 +41,7 @@
 </script>
 
 {#if view && !view.traced}
-    <div class="p-4">
-        <h2 class="text-[17px]">Paint</h2>
-        <p class="quiet mt-1 text-[13px]">There are no regions yet. Lift the ink off the paper and trace it first.</p>
-        <button class="btn btn-primary btn-sm mt-3" onclick={() => bench.enter('lift')}>Go to Lift</button>
-    </div>
+    <NoLines station="Paint" missing="regions" />
 {:else if view}
     <div class="flex max-h-[56%] flex-col">
         <div class="px-4 pt-3 pb-2">

@@ -1,0 +1,144 @@
+/**
+ * Makes docs/screenshots anew from the demo: RHIZOGRAPH_URL names a server on a fresh database.
+ *     RHIZOGRAPH_URL=http://127.0.0.1:7411 node e2e/screenshots.mjs
+ */
+import { fileURLToPath } from 'node:url';
+import { onPage, openBrowser, saved } from './browser.mjs';
+
+const url = process.env.RHIZOGRAPH_URL ?? 'http://127.0.0.1:7411';
+const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
+const { page, close } = await openBrowser();
+const get = async (path) => (await fetch(`${url}/api${path}`)).json();
+const drawings = (await get('/productions')).find((p) => p.name === 'Kettle Post').shots[0].drawings;
+const picture = async (name) => {
+    await page.mouse.move(480, 690);
+    await page.waitForTimeout(1500);
+    await page.screenshot({ path: `${folder}${name}.png` });
+};
+const lift = async (n) => {
+    await page.goto(`${url}/#/drawing/${drawings[n].id}/lift`);
+    await page.getByRole('button', { name: 'Lift and trace' }).click();
+    await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+    await page.keyboard.press('Shift+A');
+    await saved(page);
+};
+
+/** What each part is painted with: a place of the drawing (A-01) and the swatch for the region there. */
+const PAINT = [
+    [
+        'Shell plate',
+        1120,
+        860,
+        800,
+        960,
+        1400,
+        960,
+        690,
+        860,
+        860,
+        680,
+        1080,
+        620,
+        1290,
+        650,
+        1480,
+        760,
+        1560,
+        900,
+        660,
+        980,
+    ],
+    [
+        'Shell plate',
+        900,
+        1130,
+        1000,
+        1110,
+        1330,
+        1120,
+        1580,
+        1060,
+        700,
+        1130,
+        1110,
+        1075,
+        960,
+        1020,
+        1260,
+        1010,
+        1230,
+        1000,
+    ],
+    [
+        'Shell rim',
+        620,
+        1170,
+        770,
+        1200,
+        930,
+        1215,
+        1010,
+        1220,
+        1230,
+        1220,
+        1320,
+        1210,
+        1460,
+        1195,
+        1590,
+        1165,
+        1020,
+        1240,
+    ],
+    ['Skin', 1740, 900, 560, 1190, 750, 1330, 1350, 1330, 1600, 1160],
+    ['Kettle', 1120, 430, 1120, 360, 1340, 420, 1120, 296],
+    ['Kettle trim', 1120, 540, 1018, 260, 1130, 205],
+    ['Post cap', 1850, 570, 1990, 690],
+    ['Satchel', 1060, 1160, 1120, 1240],
+    ['Letter', 1120, 1150, 1120, 1175],
+    ['Sea wall', 330, 1600, 690, 1640, 1150, 1604, 1620, 1640, 2040, 1596],
+];
+
+await page.goto(`${url}/#/drawing/${drawings[4].id}/lift`);
+await page.getByText(/mm² · [1-9]\d* go/).waitFor();
+await page.keyboard.press('w');
+await picture('lift');
+await page.keyboard.press('w');
+
+await lift(0);
+for (let i = 0; i < 60; i++) {
+    const view = await get(`/drawings/${drawings[0].id}`);
+    const open = view.findings.filter((f) => !f.left && !['unpainted', 'two_paints'].includes(f.kind));
+    if (open.length === 0) break;
+    await page.keyboard.press('j');
+    await page.keyboard.press('x');
+    await saved(page);
+}
+await page.keyboard.press('6');
+await page.keyboard.press('f');
+const view = await get(`/drawings/${drawings[0].id}`);
+for (const [swatch, ...places] of PAINT) {
+    await page.getByRole('button', { name: swatch, exact: true }).click();
+    for (let i = 0; i < places.length; i += 2) {
+        const [x, y] = await onPage(page, view, [places[i], places[i + 1]]);
+        await page.mouse.click(x, y);
+        await saved(page);
+    }
+}
+await picture('paint');
+await page.keyboard.press('7');
+await picture('hand-off');
+
+for (const n of [1, 2, 3]) await lift(n);
+await page.goto(`${url}/#/drawing/${drawings[5].id}/lift`);
+await page.getByRole('button', { name: 'Lift and trace' }).click();
+await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+for (let i = 0; i < 2; i++) await page.keyboard.press('j');
+await picture('join');
+await page.getByRole('button', { name: 'Change the theme' }).click();
+await picture('join-dusk');
+await page.getByRole('button', { name: 'Change the theme' }).click();
+await page.goto(`${url}/#/`);
+await page.getByRole('heading', { name: 'Along the sea wall' }).waitFor();
+await picture('shots');
+await close();
