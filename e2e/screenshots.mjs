@@ -19,84 +19,26 @@ const lift = async (n) => {
     await page.goto(`${url}/#/drawing/${drawings[n].id}/lift`);
     await page.getByRole('button', { name: 'Lift and trace' }).click();
     await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+    await saved(page);
     await page.keyboard.press('Shift+A');
     await saved(page);
 };
 
 /** What each part is painted with: a place of the drawing (A-01) and the swatch for the region there. */
 const PAINT = [
-    [
-        'Shell plate',
-        1120,
-        860,
-        800,
-        960,
-        1400,
-        960,
-        690,
-        860,
-        860,
-        680,
-        1080,
-        620,
-        1290,
-        650,
-        1480,
-        760,
-        1560,
-        900,
-        660,
-        980,
-    ],
-    [
-        'Shell plate',
-        900,
-        1130,
-        1000,
-        1110,
-        1330,
-        1120,
-        1580,
-        1060,
-        700,
-        1130,
-        1110,
-        1075,
-        960,
-        1020,
-        1260,
-        1010,
-        1230,
-        1000,
-    ],
-    [
-        'Shell rim',
-        620,
-        1170,
-        770,
-        1200,
-        930,
-        1215,
-        1010,
-        1220,
-        1230,
-        1220,
-        1320,
-        1210,
-        1460,
-        1195,
-        1590,
-        1165,
-        1020,
-        1240,
-    ],
-    ['Skin', 1740, 900, 560, 1190, 750, 1330, 1350, 1330, 1600, 1160],
-    ['Kettle', 1120, 430, 1120, 360, 1340, 420, 1120, 296],
-    ['Kettle trim', 1120, 540, 1018, 260, 1130, 205],
-    ['Post cap', 1850, 570, 1990, 690],
-    ['Satchel', 1060, 1160, 1120, 1240],
-    ['Letter', 1120, 1150, 1120, 1175],
-    ['Sea wall', 330, 1600, 690, 1640, 1150, 1604, 1620, 1640, 2040, 1596],
+    ['Shell plate', [1120, 860], [800, 960], [1400, 960], [785, 715], [690, 860], [860, 680], [1080, 620], [1290, 650]],
+    ['Shell plate', [1480, 760], [1560, 900], [660, 980], [701, 1085], [900, 1130], [1000, 1110], [1330, 1120]],
+    ['Shell plate', [1580, 1060], [1110, 1075], [960, 1020], [1260, 1010]],
+    ['Shell rim', [620, 1170], [770, 1200], [930, 1215], [1010, 1220], [1230, 1220], [1320, 1210], [1460, 1195]],
+    ['Shell rim', [1600, 1160], [1020, 1240]],
+    ['Skin', [1740, 900], [560, 1190], [750, 1330], [1426, 1361]],
+    ['Far legs', [885, 1290], [843, 1463]],
+    ['Kettle', [1120, 430], [1120, 360], [1340, 420], [1120, 296]],
+    ['Kettle trim', [1120, 540], [1018, 260], [1130, 205]],
+    ['Post cap', [1850, 570], [1990, 690], [1796, 640]],
+    ['Satchel', [1060, 1160], [1120, 1240]],
+    ['Letter', [1120, 1150], [1120, 1175]],
+    ['Sea wall', [330, 1600], [690, 1640], [1150, 1604], [1620, 1640], [2040, 1596]],
 ];
 
 await page.goto(`${url}/#/drawing/${drawings[4].id}/lift`);
@@ -119,8 +61,8 @@ await page.keyboard.press('f');
 const view = await get(`/drawings/${drawings[0].id}`);
 for (const [swatch, ...places] of PAINT) {
     await page.getByRole('button', { name: swatch, exact: true }).click();
-    for (let i = 0; i < places.length; i += 2) {
-        const [x, y] = await onPage(page, view, [places[i], places[i + 1]]);
+    for (const place of places) {
+        const [x, y] = await onPage(page, view, place);
         await page.mouse.click(x, y);
         await saved(page);
     }

@@ -71,7 +71,7 @@
     const settle = (how: 'accept' | 'seam' | 'leave') =>
         key(() => {
             const now = findings.current;
-            if (now && sheet.waiting === 0) void findings.settle(now, how);
+            if (now && !sheet.busy) void findings.settle(now, how);
         });
     function neighbour(by: 1 | -1) {
         const list = shots.shot?.drawings ?? [];

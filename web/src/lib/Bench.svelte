@@ -223,9 +223,7 @@
         {#if tools.length > 0 && view?.traced !== false}<Tray {tools} />{:else if bench.station === 'lift' && view}<Tray
                 {tools}
             />{/if}
-        {#if sheet.loading && !view}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">
-                Opening the drawing …
-            </p>{/if}
+        {#if sheet.loading}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">Opening the drawing …</p>{/if}
     </main>
     <aside class="flex min-h-0 flex-col border-l border-base-300 bg-base-100">
         {#if bench.station === 'lift'}<Lift />{:else if bench.station === 'join'}<Join

@@ -416,7 +416,7 @@
     class="absolute inset-0 size-full touch-none"
     style:cursor
     aria-label="The drawing"
-    data-waiting={sheet.waiting}
+    data-waiting={sheet.waiting + (sheet.loading ? 1 : 0)}
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}

@@ -100,7 +100,7 @@
     {#if findings.only !== null && !findings.showLeft && findings.listed.length > 1}
         <button
             class="btn btn-ghost btn-xs mx-3 mb-2 self-start text-primary"
-            disabled={sheet.waiting > 0}
+            disabled={sheet.busy}
             onclick={() => sheet.do({ do: 'leave', ids: findings.listed.map((f) => f.id) })}
             >Leave these {findings.listed.length} as they are</button
         >

@@ -10,18 +10,26 @@ class Sheet {
     /** Commands on their way. */
     waiting = $state(0);
     #queue: Promise<unknown> = Promise.resolve();
+    /** The drawing that was asked for last. */
+    #wanted = 0;
     onSaved: (view: DrawingView) => void = () => {};
 
+    /** A step is on its way, or another drawing is: nothing can be asked for just now. */
+    get busy() {
+        return this.loading || this.waiting > 0;
+    }
+
     async open(id: number) {
+        this.#wanted = id;
         this.loading = true;
         try {
             const view = await api.drawing(id);
-            this.view = view;
+            if (this.#wanted === id) this.view = view;
         } catch (e) {
-            this.view = null;
+            if (this.#wanted === id) this.view = null;
             tellError(e);
         } finally {
-            this.loading = false;
+            if (this.#wanted === id) this.loading = false;
         }
     }
 
@@ -33,12 +41,14 @@ class Sheet {
         if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
     }
 
+    /** Shows a new state, unless another drawing lies on the bench by now. */
     #take(view: DrawingView) {
-        this.view = view;
+        if (this.#wanted === view.info.id) this.view = view;
         this.onSaved(view);
     }
 
     #send(what: (id: number, revision: number) => Promise<DrawingView>): Promise<boolean> {
+        if (this.loading) return Promise.resolve(false);
         const id = this.view?.info.id;
         this.waiting++;
         const run = async () => {

@@ -187,7 +187,7 @@
             {#if view.stale}<p class="mb-2 text-[12.5px]">The lines are older than these settings.</p>{/if}
             <button
                 class="btn btn-primary btn-sm"
-                disabled={!!lift.trouble || sheet.waiting > 0}
+                disabled={!!lift.trouble || sheet.busy}
                 onclick={() => (asks ? (sure = true) : trace())}
             >
                 {view.traced ? 'Trace again' : 'Lift and trace'}
