@@ -149,15 +149,6 @@ impl Change {
             && self.settled.is_empty()
     }
 
-    /// Whether only settings change, and which: such changes in a row are one step of undo.
-    pub fn only_recipes(&self) -> bool {
-        self.recipes.is_some()
-            && self.lines.is_empty()
-            && self.erased.is_empty()
-            && self.drops.is_empty()
-            && self.settled.is_empty()
-    }
-
     /// The sheet after the change. Errors: it was planned on another state.
     pub fn apply(&self, sheet: &Sheet) -> Result<Sheet, Error> {
         let mut s = sheet.clone();

@@ -77,9 +77,9 @@ impl Sheet {
         self.traced.as_ref().is_some_and(|t| **t == self.tracing())
     }
 
-    /// How many lines somebody made or edited by hand.
+    /// How many bridges and cut lines tracing again would take away.
     pub fn handmade(&self) -> usize {
-        self.lines.iter().filter(|l| l.made != Made::Traced).count()
+        self.lines.iter().filter(|l| matches!(l.made, Made::Bridge | Made::Edited)).count()
     }
 }
 
@@ -108,11 +108,6 @@ impl Scene {
         let findings = findings(sheet, &network, &regions, &gaps, &tails);
         let ids = sheet.lines.iter().map(|l| l.id).collect();
         Scene { ink, ids, network, regions, gaps, tails, findings }
-    }
-
-    /// Whether nothing is in the way: every finding settled or left.
-    pub fn open_findings(&self) -> usize {
-        self.findings.iter().filter(|f| !f.left).count()
     }
 
     /// Ink drawn from vector lines alone, for drawings that have no lifted pixels.

@@ -291,16 +291,6 @@ pub async fn write(
     Ok(Written::Done { revision: revision + 1 })
 }
 
-/// All changes of a drawing that are not undone, in order.
-pub async fn changes(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<Change>> {
-    let rows: Vec<Json<Change>> =
-        sqlx::query_scalar("select change from changes where drawing = $1 and not undone order by step")
-            .bind(drawing)
-            .fetch_all(pool)
-            .await?;
-    Ok(rows.into_iter().map(|j| j.0).collect())
-}
-
 pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {
     sqlx::query("update drawings set handed_off = $2 where id = $1").bind(drawing).bind(revision).execute(pool).await?;
     Ok(())
