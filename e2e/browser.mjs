@@ -22,6 +22,8 @@ export async function openBrowser(viewport = { width: 1280, height: 800 }) {
         args: FLAGS,
         viewport,
         acceptDownloads: true,
+        // Nothing is caught half way through a fade.
+        reducedMotion: 'reduce',
     });
     const page = context.pages()[0] ?? (await context.newPage());
     const troubles = [];
