@@ -12,7 +12,9 @@ const get = async (path) => (await fetch(`${url}/api${path}`)).json();
 const drawings = (await get('/productions')).find((p) => p.name === 'Kettle Post').shots[0].drawings;
 const picture = async (name) => {
     await page.mouse.move(480, 690);
-    await page.waitForTimeout(1500);
+    // The peg bar's pictures and the canvas's tiles come when they come.
+    await page.waitForFunction(() => [...document.images].every((i) => i.complete && i.naturalWidth > 0));
+    await page.waitForTimeout(2500);
     await page.screenshot({ path: `${folder}${name}.png` });
 };
 const lift = async (n) => {

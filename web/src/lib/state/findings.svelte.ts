@@ -24,10 +24,6 @@ class Findings {
     );
     current = $derived(this.listed.find((f) => f.id === this.at) ?? null);
 
-    count(kind: Kind) {
-        return this.here.filter((f) => f.kind === kind && f.left === this.showLeft).length;
-    }
-
     /** Goes to the next (1) or the previous (-1) finding and brings it into view. */
     step(by: 1 | -1) {
         const n = this.listed.length;
@@ -52,10 +48,7 @@ class Findings {
             done = await sheet.do(
                 finding.left ? { do: 'reopen', ids: [finding.id] } : { do: 'leave', ids: [finding.id] },
             );
-        } else if (finding.kind === 'unpainted' && how === 'accept') {
-            if (!bench.swatch) return;
-            done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
-        } else if (finding.kind === 'two_paints' && how === 'accept') {
+        } else if ((finding.kind === 'unpainted' || finding.kind === 'two_paints') && how === 'accept') {
             if (!bench.swatch) return;
             done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
         } else {
