@@ -67,3 +67,29 @@ export async function colourAt(page, [x, y]) {
         [x, y],
     );
 }
+
+/** The production of the demo. */
+export async function demo(url) {
+    const all = await (await fetch(`${url}/api/productions`)).json();
+    return all.find((p) => p.name === 'Kettle Post');
+}
+
+/** A drawing of the demo's shot 012, or of another. */
+export async function demoDrawing(url, n, shot = '012') {
+    return (await demo(url)).shots.find((s) => s.number === shot).drawings[n];
+}
+
+export const getJson = async (url, path) => (await fetch(`${url}/api${path}`)).json();
+
+/** Opens a drawing at a station and waits until its ink is told. */
+export async function openAt(page, url, id, station) {
+    await page.goto(`${url}/#/drawing/${id}/${station}`);
+    await page.waitForFunction((id) => document.querySelector('canvas')?.dataset.glance === String(id), id);
+}
+
+/** Moves a slider by keys, as somebody without a mouse does: `steps` to the right, or to the left if below 0. */
+export async function nudge(page, label, steps) {
+    await page.getByLabel(label, { exact: true }).focus();
+    for (let i = 0; i < Math.abs(steps); i++) await page.keyboard.press(steps > 0 ? 'ArrowRight' : 'ArrowLeft');
+    await saved(page);
+}

@@ -2,17 +2,20 @@
     import { onMount, untrack } from 'svelte';
     import { tinykeys } from 'tinykeys';
     import Bench from './lib/Bench.svelte';
-    import Intake from './lib/parts/Intake.svelte';
+    import Background from './lib/parts/Background.svelte';
+    import BringIn from './lib/parts/BringIn.svelte';
+    import Devices from './lib/parts/Devices.svelte';
     import Keys from './lib/parts/Keys.svelte';
     import Notices from './lib/parts/Notices.svelte';
     import { follow, go, route } from './lib/route.svelte';
     import ShotTable from './lib/ShotTable.svelte';
-    import { bench, STATIONS, type Backdrop, type Tool } from './lib/state/bench.svelte';
+    import { bench, STATIONS, TOOLS, type Backdrop } from './lib/state/bench.svelte';
     import { findings } from './lib/state/findings.svelte';
     import { sheet } from './lib/state/sheet.svelte';
     import { shots } from './lib/state/shots.svelte';
 
-    let intake: Intake;
+    let bringIn: BringIn;
+    let devices: Devices;
     const theme = localStorage.getItem('rhizograph.theme');
     if (theme === 'dusk') bench.theme = 'dusk';
     $effect(() => {
@@ -79,11 +82,7 @@
         const to = list[i + by];
         if (i >= 0 && to) go({ at: 'drawing', id: to.id, station: bench.station });
     }
-    const TRAYS: Record<string, Tool[]> = {
-        lift: ['look', 'sample'],
-        join: ['look', 'sweep', 'seam', 'take-away'],
-        paint: ['look', 'fill', 'pick', 'clear'],
-    };
+    const comparing = () => bench.station === 'lift' || (bench.station === 'weight' && bench.weighs === 'ink');
     function nextOf<T>(list: T[], now: T): T {
         return list[(list.indexOf(now) + 1) % list.length] ?? now;
     }
@@ -91,7 +90,7 @@
     onMount(() => {
         const camera = bench.camera;
         const down = tinykeys(window, {
-            ...Object.fromEntries(STATIONS.map((s) => [String(s.number), key(() => bench.enter(s.id))])),
+            ...Object.fromEntries(STATIONS.map((s) => [String(s.number).toLowerCase(), key(() => bench.enter(s.id))])),
             j: key(() => findings.step(1)),
             k: key(() => findings.step(-1)),
             a: settle('accept'),
@@ -99,12 +98,18 @@
             x: settle('leave'),
             'Shift+A': key(() => bench.station === 'join' && findings.sure.length > 0 && void findings.settleSure()),
             q: key(() => (bench.blink = true)),
-            w: key(() => bench.station === 'lift' && (bench.wipe = bench.wipe === null ? 0.5 : null)),
+            w: key(() => comparing() && (bench.wipe = bench.wipe === null ? 0.5 : null)),
+            c: key(() => comparing() && (bench.tint = !bench.tint)),
+            '[': key(() => (bench.brush.size = Math.max(4, Math.round(bench.brush.size / 1.2)))),
+            ']': key(() => (bench.brush.size = Math.min(400, Math.round(bench.brush.size * 1.2)))),
             b: key(
                 () =>
-                    (bench.backdrop = nextOf<Backdrop>(['paper', 'white', 'grey', 'black', 'checker'], bench.backdrop)),
+                    (bench.backdrop = nextOf<Backdrop>(
+                        ['paper', 'white', 'grey', 'black', 'checker', 'colour'],
+                        bench.backdrop,
+                    )),
             ),
-            t: key(() => (bench.tool = nextOf(TRAYS[bench.station] ?? ['look'], bench.tool))),
+            t: key(() => (bench.tool = nextOf(TOOLS[bench.station], bench.tool))),
             f: key(() => sheet.view && camera.fit(sheet.view.width, sheet.view.height)),
             '0': key(() => camera.zoom(1 / camera.scale)),
             '+': key(() => camera.zoom(1.25)),
@@ -116,6 +121,7 @@
             Escape: key(() => {
                 bench.tool = 'look';
                 findings.at = null;
+                bench.chosen = [];
             }),
             'Shift+?': key(() => (bench.keysShown = true), true),
             '?': key(() => (bench.keysShown = true), true),
@@ -134,10 +140,12 @@
 <svelte:window onblur={() => (bench.blink = false)} />
 
 {#if route.place.at === 'drawing'}
-    <Bench onbringin={() => intake.choose()} />
+    <Bench onbringin={() => devices.show()} />
 {:else}
-    <ShotTable onbringin={() => intake.choose()} />
+    <ShotTable onbringin={() => devices.show()} />
 {/if}
-<Intake bind:this={intake} />
+<BringIn bind:this={bringIn} />
+<Devices bind:this={devices} onfiles={() => bringIn.choose()} />
+<Background />
 <Keys />
 <Notices />

@@ -1,9 +1,13 @@
-//! The demo's sheets as files: what the sheet feeder delivers.
+//! The demo's sheets as files: what the sheet feeder and the phone camera deliver.
 
+use rhizograph_demo::camera::photograph;
 use rhizograph_demo::feeder::{Sheet, scan};
 use rhizograph_demo::marrow::{self, DPI, DRAWINGS};
 use rhizograph_demo::random::unit;
 use rhizograph_formats::{Error, raster_out};
+
+/// The drawing that the photo of shot 013 shows.
+pub const PHOTOGRAPHED: usize = 3;
 
 /// The name of a demo drawing's scan.
 pub fn file_name(number: usize) -> String {
@@ -13,12 +17,27 @@ pub fn file_name(number: usize) -> String {
 /// How a demo sheet lies on the feeder's glass.
 pub fn sheet(number: usize) -> Sheet {
     let seed = 40 + number as u64;
-    Sheet { dpi: DPI, skew: 0.016 * (unit(seed) - 0.5), seed }
+    Sheet { dpi: DPI, grey: false, skew: 0.016 * (unit(seed) - 0.5), seed }
 }
 
 /// Drawing `number` (0 to 7) of the demo shot, scanned: a JPEG at 300 dpi.
 pub fn scanned(number: usize) -> Result<Vec<u8>, Error> {
-    raster_out::jpeg(&scan(&marrow::draw(number), DPI, sheet(number)), DPI)
+    Ok(fed(number, DPI, false)?.1)
+}
+
+/// The same as the sheet feeder delivers it at any resolution from 75 to 600 dpi, with its name.
+pub fn fed(number: usize, dpi: f64, grey: bool) -> Result<(String, Vec<u8>), Error> {
+    let number = number.min(DRAWINGS - 1);
+    let on_glass = Sheet { dpi: dpi.clamp(75.0, 600.0), grey, ..sheet(number) };
+    let picture = scan(&marrow::draw(number), DPI, on_glass);
+    Ok((file_name(number), raster_out::jpeg(&picture, Some(on_glass.dpi), 92)?))
+}
+
+/// The same as the phone camera takes it, with its name. A photo does not know how large the paper is.
+pub fn photographed(number: usize) -> Result<(String, Vec<u8>), Error> {
+    let number = number.min(DRAWINGS - 1);
+    let photo = photograph(&marrow::draw(number), DPI, 70 + number as u64);
+    Ok((format!("photo-{:02}.jpg", number + 1), raster_out::jpeg(&photo, None, 86)?))
 }
 
 /// All sheets of the demo shot, in order, with their names.

@@ -2,7 +2,7 @@
 
 use clap::{Parser, Subcommand};
 use rhizograph_app::prepare::{Until, prepare};
-use rhizograph_app::server::{Settings, serve};
+use rhizograph_app::server::{Settings, serve, work};
 use rhizograph_core::recipe::Recipes;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -27,6 +27,12 @@ enum What {
         /// The folder of the built front end.
         #[arg(long, default_value = "web/dist")]
         web: PathBuf,
+    },
+    /// Works on what waits in the queue, beside the server or on another machine.
+    Work {
+        /// PostgreSQL that the server keeps everything in.
+        #[arg(long, env = "DATABASE_URL")]
+        database_url: String,
     },
     /// Writes the demo's paper sheets as scans into a folder.
     Demo {
@@ -72,24 +78,25 @@ fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
     Ok(())
 }
 
+/// Runs what the server does until it ends, telling why if it failed.
+fn run(what: impl Future<Output = Result<(), rhizograph_app::server::Error>>) -> ExitCode {
+    let ended = match rocket::tokio::runtime::Runtime::new() {
+        Err(e) => Err(e.to_string()),
+        Ok(runtime) => runtime.block_on(what).map_err(|e| e.to_string()),
+    };
+    match ended {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            eprintln!("rhizograph: {e}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
 fn main() -> ExitCode {
     match Arguments::parse().what {
-        What::Serve { database_url, port, web } => {
-            let settings = Settings { database_url, port, web };
-            match rocket::tokio::runtime::Runtime::new() {
-                Err(e) => {
-                    eprintln!("rhizograph: {e}");
-                    ExitCode::FAILURE
-                }
-                Ok(runtime) => match runtime.block_on(serve(settings)) {
-                    Ok(()) => ExitCode::SUCCESS,
-                    Err(e) => {
-                        eprintln!("rhizograph: {e}");
-                        ExitCode::FAILURE
-                    }
-                },
-            }
-        }
+        What::Serve { database_url, port, web } => run(serve(Settings { database_url, port, web })),
+        What::Work { database_url } => run(work(&database_url)),
         What::Demo { out } => match write_demo(&out) {
             Ok(()) => ExitCode::SUCCESS,
             Err(e) => {

@@ -4,11 +4,13 @@ use rayon::prelude::*;
 use rhizograph_core::command::{close, cut_all};
 use rhizograph_core::finding::{Kind, id_of};
 use rhizograph_core::ink::Ink;
+use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
-use rhizograph_core::lift;
-use rhizograph_core::recipe::{CloseWith, Recipes};
+use rhizograph_core::lift::{self, ByHand};
+use rhizograph_core::recipe::{CloseWith, IntakeRecipe, Recipes};
 use rhizograph_core::sheet::{Scene, Sheet};
 use rhizograph_core::trace::trace;
+use rhizograph_core::weight::weigh;
 use rhizograph_formats::{Input, drawing_json, raster_out, read, svg_out};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -71,12 +73,21 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     let core = |reason| Error::Core { path: path.to_owned(), reason };
     let input = read(&bytes).map_err(format)?;
     let mut clock = Clock { steps: Vec::new(), last: Instant::now() };
-    let (mut sheet, lifted, vector) = match input {
+    let (mut sheet, mut lifted, vector) = match input {
         Input::Raster(raster) => {
             let dpi = raster.dpi.unwrap_or(USUAL_DPI);
-            let coverage = lift::cover(&raster.rgb, &recipes.lift).map_err(core)?;
-            let (ink, _) = lift::develop(&coverage, &recipes.lift, dpi).map_err(core)?;
-            (Sheet::new(raster.rgb.width, raster.rgb.height, dpi), ink, false)
+            let original = [raster.rgb.width, raster.rgb.height];
+            let mut intake = recipes.intake.clone();
+            if intake.holes.is_empty() {
+                intake.holes = find_pegs(&raster.rgb, dpi).map_or(Vec::new(), |pegs| pegs.boxes.to_vec());
+            }
+            let rgb = if intake == IntakeRecipe::default() {
+                raster.rgb
+            } else {
+                lay_out(&raster.rgb, &intake).map_err(core)?
+            };
+            let (ink, _) = lift::lift(&rgb, &recipes.lift, &ByHand::default(), dpi).map_err(core)?;
+            (Sheet { original, ..Sheet::new(rgb.width, rgb.height, dpi) }, ink, false)
         }
         Input::Vector(v) => {
             let ink = Scene::ink_of_lines(&v.lines, v.width, v.height, recipes.lift.ink_colour);
@@ -88,6 +99,10 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     };
     sheet.recipes = recipes.clone();
     clock.step("lift");
+    if until >= Until::Weight && recipes.weight.amount != 0.0 && !vector {
+        lifted.alpha = weigh(&lifted.alpha, &recipes.weight, recipes.lift.edge, None, sheet.dpi);
+        clock.step("weight");
+    }
     let mut results = Results { scene: None, before: None, cut: Vec::new() };
     if until >= Until::Trace && !vector {
         sheet.lines = trace(&lifted, &recipes.trace, sheet.dpi, 1);

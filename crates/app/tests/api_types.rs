@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::server::api::{
-    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness,
-    Refusal, RevisionRequest,
+    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, NewProduction, NewShot,
+    NewSwatches, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -15,7 +15,13 @@ fn export(dir: &Path) {
     CommandRequest::export_all(&config).unwrap();
     DrawingView::export_all(&config).unwrap();
     Event::export_all(&config).unwrap();
-    LiftPreview::export_all(&config).unwrap();
+    Delivery::export_all(&config).unwrap();
+    GlanceRequest::export_all(&config).unwrap();
+    GlanceTold::export_all(&config).unwrap();
+    JobInfo::export_all(&config).unwrap();
+    RegisterRequest::export_all(&config).unwrap();
+    ShotLift::export_all(&config).unwrap();
+    StripRequest::export_all(&config).unwrap();
     NewProduction::export_all(&config).unwrap();
     NewShot::export_all(&config).unwrap();
     NewSwatches::export_all(&config).unwrap();

@@ -2,16 +2,20 @@
 
 #![allow(clippy::unwrap_used)]
 
-use rhizograph_app::demo::{scanned, sheet as on_glass};
+use rhizograph_app::demo::{PHOTOGRAPHED, fed, photographed, scanned, sheet as on_glass};
 use rhizograph_app::prepare::settle_sure;
+use rhizograph_app::server::bench::new_drawing;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::lift;
+use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
+use rhizograph_core::lift::{self, ByHand};
 use rhizograph_core::plane::Plane;
+use rhizograph_core::recipe::{IntakeRecipe, LiftRecipe};
 use rhizograph_core::sheet::{Scene, Sheet};
 use rhizograph_core::trace::trace;
-use rhizograph_demo::feeder::on_scan;
-use rhizograph_demo::marrow::{DRAWINGS, HEIGHT, WIDTH, draw, draw_as_meant};
+use rhizograph_demo::camera;
+use rhizograph_demo::feeder::{on_scan, peg_marks};
+use rhizograph_demo::marrow::{DPI, DRAWINGS, HEIGHT, WIDTH, draw, draw_as_meant};
 use rhizograph_formats::{Input, read};
 
 struct Worked {
@@ -23,8 +27,9 @@ struct Worked {
 fn lifted_and_traced(number: usize) -> Worked {
     let Ok(Input::Raster(raster)) = read(&scanned(number).unwrap()) else { panic!("the scan does not read") };
     let mut sheet = Sheet::new(raster.rgb.width, raster.rgb.height, raster.dpi.unwrap());
-    let coverage = lift::cover(&raster.rgb, &sheet.recipes.lift).unwrap();
-    let (lifted, _) = lift::develop(&coverage, &sheet.recipes.lift, sheet.dpi).unwrap();
+    let holes = find_pegs(&raster.rgb, sheet.dpi).unwrap().boxes.to_vec();
+    let rgb = lay_out(&raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
+    let (lifted, _) = lift::lift(&rgb, &sheet.recipes.lift, &ByHand::default(), sheet.dpi).unwrap();
     sheet.lines = trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1);
     sheet.next_id = sheet.lines.len() as u64 + 1;
     let scene = Scene::of(&sheet, &lifted);
@@ -128,4 +133,80 @@ fn every_region_is_closed_after_settling_the_sure_ones() {
 
 fn common_share(common: usize, a: usize, b: usize) -> f64 {
     common as f64 / (a + b - common).max(1) as f64
+}
+
+/// The sheets come in by the feeder, each a little askew: by their peg holes they all lie the same.
+#[test]
+fn all_sheets_of_the_shot_line_up_by_their_peg_holes() {
+    let mut target = None;
+    for number in 0..DRAWINGS {
+        let drawing = new_drawing("a.jpg", &scanned(number).unwrap(), target).unwrap();
+        let intake = drawing.sheet.recipes.intake;
+        let register = intake.register.unwrap();
+        assert!(register.pegs && intake.holes.len() == 3, "sheet {number}");
+        let to = *target.get_or_insert(register.to);
+        let layout = Layout::of(&intake, WIDTH, HEIGHT).unwrap();
+        let to_sheet = layout.to_original.inverse().unwrap();
+        for (mark, to) in peg_marks(WIDTH as f64, DPI).into_iter().zip(to) {
+            let lands = to_sheet.map(placed(mark, number));
+            assert!(lands.dist(to) < 0.35, "sheet {number}: a hole lands {:.2} px off", lands.dist(to));
+        }
+        // Far from the holes too: where the sea wall is drawn.
+        let far = Pt::from([1200.0, 1500.0]);
+        let first = Pt::from([to[0].lerp(to[1], 0.5).x, to[0].y + far.y - peg_marks(WIDTH as f64, DPI)[0].y]);
+        let lands = to_sheet.map(placed(far, number));
+        assert!(lands.dist(first) < 1.0, "sheet {number}: the wall lands {:.2} px off", lands.dist(first));
+    }
+}
+
+#[test]
+fn grey_scans_of_any_resolution_are_found_by_their_holes_and_lift() {
+    for (dpi, grey) in [(150.0, true), (150.0, false)] {
+        let (_, bytes) = fed(2, dpi, grey).unwrap();
+        let drawing = new_drawing("a.jpg", &bytes, None).unwrap();
+        assert_eq!(drawing.sheet.dpi, dpi);
+        assert!(!drawing.sheet.dpi_assumed);
+        assert!(drawing.sheet.recipes.intake.register.is_some_and(|r| r.pegs), "{dpi} dpi, grey: {grey}");
+    }
+}
+
+/// The photo of shot 013, from the side under a shadow: squared up by itself, it lifts to what was drawn.
+#[test]
+fn the_phone_photo_is_squared_up_and_lifts_to_what_was_drawn() {
+    let (name, bytes) = photographed(PHOTOGRAPHED).unwrap();
+    let drawing = new_drawing(&name, &bytes, None).unwrap();
+    assert!(drawing.sheet.dpi_assumed, "a photo does not tell its resolution");
+    let Ok(Input::Raster(raster)) = read(&bytes) else { panic!("the photo does not read") };
+    let found = find_corners(&raster.rgb).unwrap();
+    let corners = camera::corners(70 + PHOTOGRAPHED as u64);
+    for (got, is) in found.into_iter().zip(corners) {
+        assert!(got.dist(is) < 14.0, "a corner is {:.1} px off", got.dist(is));
+    }
+    let intake = drawing.sheet.recipes.intake;
+    assert!(intake.corners.is_some() && intake.holes.len() == 3, "{intake:?}");
+    let rgb = lay_out(&raster.rgb, &intake).unwrap();
+    let (ink, _) = lift::lift(&rgb, &LiftRecipe::default(), &ByHand::default(), 300.0).unwrap();
+    // Each pixel of the page as it was inked, where it lies on the sheet laid out.
+    let page = draw(PHOTOGRAPHED);
+    let layout = Layout::of(&intake, raster.rgb.width, raster.rgb.height).unwrap();
+    let paper = [[0.0, 0.0], [WIDTH as f64, 0.0], [WIDTH as f64, HEIGHT as f64], [0.0, HEIGHT as f64]].map(Pt::from);
+    let to_page = rhizograph_core::intake::Homography::between(corners, paper).unwrap().after(layout.to_original);
+    let (mut both, mut got, mut drawn) = (0.0, 0.0, 0.0);
+    for y in 0..ink.alpha.height {
+        for x in 0..ink.alpha.width {
+            let p = to_page.map(Pt::from([x as f64 + 0.5, y as f64 + 0.5]));
+            let is = p.x > 4.0
+                && p.y > 4.0
+                && p.x < WIDTH as f64 - 4.0
+                && p.y < HEIGHT as f64 - 4.0
+                && page.ink.sample(p.x, p.y) >= 128.0;
+            let (a, b) = (f64::from(u8::from(*ink.alpha.at(x, y) >= IS_INK)), f64::from(u8::from(is)));
+            both += a * b;
+            got += a;
+            drawn += b;
+        }
+    }
+    let f = 2.0 * both / (got + drawn);
+    println!("figure: ink of the phone photo against what was drawn: F {f:.4}");
+    assert!(f > 0.95, "F {f}");
 }

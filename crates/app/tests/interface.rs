@@ -4,23 +4,10 @@
 
 mod support;
 
-use std::process::Command;
 use support::Server;
 
 fn drive(file: &str) {
-    assert!(Server::web_is_built(), "the front end is not built: npm --prefix web run build");
-    let server = Server::start();
-    let out = Command::new("node")
-        .arg("run.mjs")
-        .arg(file)
-        .current_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/../../e2e"))
-        .env("RHIZOGRAPH_URL", &server.url)
-        .output()
-        .expect("Node.js drives the browser");
-    let said = String::from_utf8_lossy(&out.stdout);
-    print!("{said}");
-    assert!(out.status.success(), "{said}\n{}", String::from_utf8_lossy(&out.stderr));
-    assert!(said.contains("interface: ok"), "no test ran in {file}");
+    support::drive(&Server::start(), file);
 }
 
 #[test]
@@ -36,4 +23,19 @@ fn bad_input_is_told_and_changes_nothing() {
 #[test]
 fn every_screen_works_by_key_and_for_all_eyes() {
     drive("every_screen");
+}
+
+#[test]
+fn sheets_are_brought_in_and_laid_out() {
+    drive("intake_station");
+}
+
+#[test]
+fn ink_is_lifted_by_all_its_controls() {
+    drive("lift_station");
+}
+
+#[test]
+fn lines_get_thicker_and_thinner() {
+    drive("weight_station");
 }

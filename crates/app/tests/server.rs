@@ -167,8 +167,23 @@ fn settings_out_of_range_and_unknown_names_are_told_and_change_nothing() {
     assert_eq!(get(&server, &at), fresh);
 }
 
+/// What is told and the pixels after it.
+fn told(mut response: Response<Body>) -> (Value, Vec<u8>) {
+    assert_eq!(response.status(), 200);
+    let bytes = response.body_mut().with_config().limit(64 << 20).read_to_vec().unwrap();
+    let n = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+    (serde_json::from_slice(&bytes[4..4 + n]).unwrap(), bytes[4 + n..].to_vec())
+}
+
+/// The alpha of a window of the ink that is stored, as a PNG gives it.
+fn stored_alpha(server: &Server, id: i64, window: &str) -> Vec<u8> {
+    let png = bytes(server, &format!("/drawings/{id}/pictures/ink?{window}"));
+    let rgba = image::load_from_memory(&png).unwrap().to_rgba8();
+    rgba.pixels().map(|p| p[3]).collect()
+}
+
 #[test]
-fn what_the_lift_shows_in_its_preview_is_what_tracing_then_takes() {
+fn what_lift_and_weight_show_is_what_tracing_then_takes() {
     let server = Server::start();
     let id = drawing(&server, 4);
     let at = format!("/drawings/{id}");
@@ -176,17 +191,158 @@ fn what_the_lift_shows_in_its_preview_is_what_tracing_then_takes() {
     let mut recipes = fresh["recipes"].clone();
     recipes["lift"]["edge"] = json!("crisp");
     recipes["lift"]["specks"] = json!(0.3);
-    let window = json!({ "x": 400, "y": 300, "width": 900, "height": 700, "level": 0 });
-    let preview = {
-        let mut r =
-            post(&server, &format!("{at}/lift-preview"), &json!({ "recipe": recipes["lift"], "window": window }));
-        assert_eq!(r.status(), 200);
-        assert!(r.headers()["x-lift-facts"].to_str().unwrap().contains("specks_gone"));
-        r.body_mut().with_config().limit(64 << 20).read_to_vec().unwrap()
+    recipes["weight"]["amount"] = json!(0.13);
+    let window = json!({ "x": 400, "y": 304, "width": 900, "height": 700, "level": 0 });
+    let inking = json!({ "lift": recipes["lift"], "weight": recipes["weight"], "by_hand": fresh["by_hand"] });
+    let ask = |exact| {
+        let request = json!({ "inking": inking, "window": window, "exact": exact, "caught": false });
+        told(post(&server, &format!("{at}/glance"), &request))
     };
-    assert_eq!(get(&server, &at), fresh, "a preview changes nothing");
+    let (quick, quickly) = ask(false);
+    let (exact, pixels) = ask(true);
+    assert!(quick["facts"].is_null());
+    assert!(exact["facts"]["specks_gone"].as_u64().unwrap() > 0);
+    assert!(exact["trade"]["thin_lost"].as_f64().unwrap() < 0.05);
+    assert_eq!((exact["width"].as_u64(), exact["height"].as_u64()), (Some(900), Some(700)));
+    assert!(quickly == pixels, "the quick one shows the same");
+    let strip = json!({ "inking": inking, "window": window, "weights": [recipes["weight"], { "amount": 0.0 }] });
+    let (size, variants) = told(post(&server, &format!("{at}/strip"), &strip));
+    assert_eq!(size, json!([900, 700]));
+    assert!(variants[..pixels.len()] == pixels, "the variant shows the same");
+    assert!(variants[pixels.len()..] != pixels);
+    assert_eq!(get(&server, &at), fresh, "looking changes nothing");
     let set = command(&server, id, &fresh, json!({ "do": "recipes", "recipes": recipes }));
     command(&server, id, &set, json!({ "do": "trace" }));
-    let ink = bytes(&server, &format!("{at}/pictures/ink?x=400&y=300&width=900&height=700&level=0"));
-    assert_eq!(ink, preview);
+    assert!(stored_alpha(&server, id, "x=400&y=304&width=900&height=700&level=0") == pixels);
+}
+
+#[test]
+fn a_sheet_laid_out_anew_takes_its_lines_along_and_comes_back_by_undo() {
+    let server = Server::start();
+    let id = drawing(&server, 2);
+    let at = format!("/drawings/{id}");
+    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let mut intake = traced["recipes"]["intake"].clone();
+    intake["crop"] = json!([200.0, 100.0, 2000.0, 1600.0]);
+    let cropped = command(&server, id, &traced, json!({ "do": "intake", "intake": intake }));
+    assert_eq!((cropped["width"].as_u64(), cropped["height"].as_u64()), (Some(2000), Some(1600)));
+    assert_eq!(cropped["lines"].as_array().unwrap().len(), traced["lines"].as_array().unwrap().len());
+    assert_eq!(cropped["stale"], json!(false), "the lines went along");
+    let first = |view: &Value| {
+        view["findings"][0]["at"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect::<Vec<_>>()
+    };
+    let (before, after) = (first(&traced), first(&cropped));
+    assert!(
+        (before[0] - after[0] - 200.0).abs() < 3.0 && (before[1] - after[1] - 100.0).abs() < 3.0,
+        "{before:?} {after:?}"
+    );
+    let undone = done(&server, &format!("{at}/undo"), &json!({ "revision": cropped["info"]["revision"] }));
+    assert_eq!(state(&undone), state(&traced));
+    // Settings cannot smuggle a layout in.
+    let mut recipes = undone["recipes"].clone();
+    recipes["intake"]["quarter_turns"] = json!(1);
+    let request = json!({ "revision": undone["info"]["revision"], "command": { "do": "recipes", "recipes": recipes } });
+    assert_eq!(post(&server, &format!("{at}/commands"), &request).status(), 422);
+    assert_eq!(get(&server, &at), undone);
+}
+
+fn shot(server: &Server, number: &str) -> Value {
+    let all = get(server, "/productions");
+    all[0]["shots"].as_array().unwrap().iter().find(|s| s["number"] == number).unwrap().clone()
+}
+
+/// Waits until the newest job of a shot is as wanted, and gives it.
+fn job_when(server: &Server, shot: i64, wanted: impl Fn(&Value) -> bool) -> Value {
+    let began = std::time::Instant::now();
+    loop {
+        let jobs = get(server, &format!("/shots/{shot}/jobs"));
+        if !jobs[0].is_null() && wanted(&jobs[0]) {
+            return jobs[0].clone();
+        }
+        assert!(began.elapsed().as_secs() < 240, "the job did not get there: {jobs}");
+        std::thread::sleep(std::time::Duration::from_millis(60));
+    }
+}
+
+/// Three sheets from the feeder at 150 dpi hang in a shot of their own.
+fn fed_shot(server: &Server) -> i64 {
+    let production = get(server, "/productions")[0]["id"].clone();
+    let shot = done(server, "/shots", &json!({ "production": production, "number": "030", "name": "Fed" }));
+    let shot = shot.as_i64().unwrap();
+    let delivery = json!({ "device": "sheet_feeder", "sheets": [1, 3, 6], "dpi": 150.0, "grey": false });
+    done(server, &format!("/shots/{shot}/deliver"), &delivery);
+    let job = job_when(server, shot, |j| j["state"] == "done");
+    assert_eq!((job["done"].as_u64(), job["told"].as_array().unwrap().len()), (Some(3), 0));
+    shot
+}
+
+fn steps(server: &Server, shot: &Value) -> Vec<u64> {
+    let steps = |d: &Value| get(server, &format!("/drawings/{}", d["id"]))["steps"].as_u64().unwrap();
+    shot["drawings"].as_array().unwrap().iter().map(steps).collect()
+}
+
+#[test]
+fn a_shot_lifts_in_the_background_and_goes_on_after_a_crash_without_loss_or_double_work() {
+    let mut server = Server::start();
+    let id = fed_shot(&server);
+    let first = shot(&server, "030")["drawings"][0]["id"].as_i64().unwrap();
+    // One drawing has points of its own.
+    let view = get(&server, &format!("/drawings/{first}"));
+    let mut own = view["recipes"].clone();
+    own["lift"]["points"] = json!({ "ink": 0.9, "mid": 0.45, "paper": 0.3 });
+    command(&server, first, &view, json!({ "do": "recipes", "recipes": own }));
+    let mut settings = json!({ "lift": view["recipes"]["lift"], "weight": view["recipes"]["weight"], "trace": view["recipes"]["trace"] });
+    settings["lift"]["specks"] = json!(0.2);
+    done(&server, &format!("/shots/{id}/lift"), &settings);
+    job_when(&server, id, |j| j["done"].as_u64() >= Some(1));
+    server.crash_and_restart();
+    let job = job_when(&server, id, |j| j["state"] == "done");
+    assert_eq!(job["told"], json!([]));
+    let after = shot(&server, "030");
+    assert!(after["drawings"].as_array().unwrap().iter().all(|d| d["progress"]["lifted"] == json!(true)));
+    assert_eq!(steps(&server, &after), [2, 1, 1], "each was done once");
+    let kept = get(&server, &format!("/drawings/{first}"));
+    assert_eq!(kept["recipes"]["lift"]["points"]["mid"], json!(0.45));
+    assert_eq!(kept["recipes"]["lift"]["specks"], json!(0.2));
+    assert!(kept["lines"].as_array().unwrap().len() > 30);
+    // The same again changes nothing; work by hand is left as it is.
+    let second = after["drawings"][1]["id"].as_i64().unwrap();
+    let view = get(&server, &format!("/drawings/{second}"));
+    let gap = view["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "gap").unwrap()["id"].clone();
+    command(&server, second, &view, json!({ "do": "settle", "ids": [gap], "with": null }));
+    settings["lift"]["specks"] = json!(0.1);
+    done(&server, &format!("/shots/{id}/lift"), &settings);
+    let job = job_when(&server, id, |j| j["state"] == "done");
+    let told = job["told"].as_array().unwrap();
+    assert!(told.len() == 1 && told[0].as_str().unwrap().contains("bridges or cut lines"), "{told:?}");
+    assert_eq!(steps(&server, &shot(&server, "030")), [3, 2, 2]);
+}
+
+#[test]
+fn stopping_keeps_what_is_done_and_begins_nothing_more() {
+    let server = Server::start();
+    let demo = shot(&server, "012");
+    let id = demo["id"].as_i64().unwrap();
+    let view = get(&server, &format!("/drawings/{}", demo["drawings"][0]["id"]));
+    let settings = json!({ "lift": view["recipes"]["lift"], "weight": view["recipes"]["weight"], "trace": view["recipes"]["trace"] });
+    done(&server, &format!("/shots/{id}/lift"), &settings);
+    let job = job_when(&server, id, |j| j["done"].as_u64() >= Some(1));
+    done(&server, &format!("/jobs/{}/stop", job["id"]), &json!({}));
+    let stopped = job_when(&server, id, |j| j["state"] != "running");
+    std::thread::sleep(std::time::Duration::from_secs(3));
+    let later = job_when(&server, id, |_| true);
+    assert_eq!(later["done"], stopped["done"]);
+    let lifted =
+        |s: &Value| s["drawings"].as_array().unwrap().iter().filter(|d| d["progress"]["lifted"] == json!(true)).count();
+    let now = shot(&server, "012");
+    assert_eq!(Some(lifted(&now) as u64), stopped["done"].as_u64());
+    assert!(lifted(&now) < 8, "it was stopped before the end");
+    assert_eq!(steps(&server, &now).iter().sum::<u64>(), lifted(&now) as u64);
+    for wrong in [
+        json!({ "device": "sheet_feeder", "sheets": [], "dpi": 300.0, "grey": false }),
+        json!({ "device": "sheet_feeder", "sheets": [99], "dpi": 300.0, "grey": false }),
+        json!({ "device": "sheet_feeder", "sheets": [1], "dpi": 9000.0, "grey": false }),
+    ] {
+        assert_eq!(post(&server, &format!("/shots/{id}/deliver"), &wrong).status(), 422);
+    }
 }

@@ -4,13 +4,14 @@ use divan::{Bencher, black_box};
 use rhizograph_core::distance::squared_distance;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
-use rhizograph_core::lift;
+use rhizograph_core::lift::{self, ByHand};
 use rhizograph_core::line::FlatPoint;
 use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{LiftRecipe, TraceRecipe};
+use rhizograph_core::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
 use rhizograph_core::region::arrangement::{Segment, arrange, to_grid};
 use rhizograph_core::render;
 use rhizograph_core::trace::trace;
+use rhizograph_core::weight::{grow, weigh};
 use std::sync::LazyLock;
 
 const W: usize = 4800;
@@ -71,13 +72,62 @@ fn a_copy_of_the_page(bencher: Bencher) {
     bencher.bench(|| black_box(page.data.clone()));
 }
 
-#[divan::bench(sample_count = 7)]
+/// Even light, points, specks and drop-out: from a page to ink.
+#[divan::bench(sample_count = 9)]
 fn b_lift(bencher: Bencher) {
     let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    bencher.bench(|| black_box(lift::lift(page, &recipe, &ByHand::default(), 300.0).expect("the page has ink")));
+}
+
+#[divan::bench(sample_count = 9)]
+fn b_lift_analyse(bencher: Bencher) {
+    let page = &*PAGE;
+    bencher.bench(|| black_box(lift::analyse(page, Polarity::Auto)));
+}
+
+#[divan::bench(sample_count = 9)]
+fn b_lift_cover(bencher: Bencher) {
+    let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    let analysis = lift::analyse(page, Polarity::Auto).expect("the page has ink");
+    bencher.bench(|| black_box(lift::cover(page, &analysis, &recipe)));
+}
+
+#[divan::bench(sample_count = 9)]
+fn b_lift_peaks(bencher: Bencher) {
+    let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    let coverage = lift::cover(page, &lift::analyse(page, Polarity::Auto).expect("the page has ink"), &recipe);
+    bencher.bench(|| black_box(lift::peaks(&coverage)));
+}
+
+#[divan::bench(sample_count = 9)]
+fn b_lift_develop(bencher: Bencher) {
+    let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    let coverage = lift::cover(page, &lift::analyse(page, Polarity::Auto).expect("the page has ink"), &recipe);
+    let (peaks, points) = (lift::peaks(&coverage), lift::points_of(&recipe, &coverage));
     bencher.bench(|| {
-        let coverage = lift::cover(page, &recipe).expect("the page has ink");
-        black_box(lift::develop(&coverage, &recipe, 300.0).expect("the page has ink"))
+        let of = (&coverage.plane, &coverage.removed);
+        let base = lift::Base::of(of, &peaks, points, &recipe, &lift::Painted::default(), 300.0, false);
+        black_box(base.develop(&coverage, &recipe, &[], 300.0))
     });
+}
+
+/// Growing by an exact disc, by radius.
+#[divan::bench(sample_count = 9, args = [1.0, 3.0, 10.0, 25.0])]
+fn c_grow_crisp(bencher: Bencher, r: f64) {
+    let ink = INK.map(|&a| if a >= 128 { 255u8 } else { 0 });
+    bencher.bench(|| black_box(grow(&ink, r, None, true)));
+}
+
+#[divan::bench(sample_count = 5, args = [1.0, 3.0, 10.0, 25.0])]
+fn c_grow_soft(bencher: Bencher, r: f64) {
+    let ink = &*INK;
+    bencher.bench(|| black_box(grow(ink, r, None, false)));
+}
+
+#[divan::bench(sample_count = 5, args = [1.0, 3.0])]
+fn c_shrink_keeping_lines(bencher: Bencher, r: f64) {
+    let (ink, recipe) = (&*INK, WeightRecipe { amount: -r * 25.4 / 300.0, ..WeightRecipe::default() });
+    bencher.bench(|| black_box(weigh(ink, &recipe, Edge::Soft1, None, 300.0)));
 }
 
 #[divan::bench(sample_count = 7)]
@@ -88,7 +138,7 @@ fn c_exact_distance(bencher: Bencher) {
 
 #[divan::bench(sample_count = 3)]
 fn d_trace(bencher: Bencher) {
-    let ink = Ink { alpha: INK.clone(), colour: [0; 3] };
+    let ink = Ink::plain(INK.clone(), [0; 3]);
     bencher.bench(|| black_box(trace(&ink, &TraceRecipe::default(), 300.0, 1)));
 }
 

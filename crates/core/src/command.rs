@@ -3,15 +3,18 @@
 
 use crate::error::Error;
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
-use crate::geom::{Pt, nearest_on_segment, segments_cross};
+use crate::geom::{Pt, nearest_on_segment, polyline_len, pt, segments_cross};
 use crate::ink::Ink;
+use crate::intake::{Homography, Layout};
 use crate::join::{Gap, Tail, cut_tail, tails_up_to};
-use crate::line::{Form, Line, Made, Spine};
+use crate::lift::{ByHand, Effect, Touch};
+use crate::line::{End, Form, Line, Made, Spine};
 use crate::paint::Drop;
-use crate::recipe::{CloseWith, Recipes};
-use crate::render::Erasure;
+use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
+use crate::render::{Erasure, Reweighed};
 use crate::sheet::{Scene, Sheet, TracedWith};
 use crate::trace::{fit_curves, trace};
+use crate::weight::{Adjust, adjust};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -21,6 +24,8 @@ use ts_rs::TS;
 pub enum Command {
     /// New settings; lines stay as they are until traced again.
     Recipes { recipes: Box<Recipes> },
+    /// Takes new settings and traces with them, in one step.
+    Prepare { recipes: Box<Recipes> },
     /// Traces the lifted ink: all traced lines are made anew, handmade ones stay, joins go.
     Trace,
     /// Settles findings by doing what they propose. `with` overrides what gaps are closed with.
@@ -41,13 +46,38 @@ pub enum Command {
     FillEmpties { swatch: String },
     /// Takes the paint out of the regions at these places.
     Clear { at: Vec<Pt> },
+    /// Lays the sheet out anew; what was drawn on it goes along.
+    Intake { intake: Box<IntakeRecipe> },
+    /// Says how many pixels of the original make an inch.
+    Resolution { dpi: f64 },
+    /// One stroke of the touch-up brush.
+    Touch { touch: Touch },
+    /// Turns what is painted for an effect about.
+    Invert { effect: Effect },
+    /// Takes off all that is painted for an effect.
+    ClearArea { effect: Effect },
+    /// Protects a dot from going as a speck, or gives one up that was protected there.
+    Protect { at: Pt },
+    /// Changes the weight of lines; of all if none is named.
+    Weigh {
+        #[ts(type = "number[]")]
+        lines: Vec<u64>,
+        adjust: Adjust,
+    },
 }
 
 /// What leaves a list and what enters it, by place; what stays keeps its order.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(bound = "T: Serialize + serde::de::DeserializeOwned")]
 pub struct Patch<T> {
     removed: Vec<(usize, T)>,
     added: Vec<(usize, T)>,
+}
+
+impl<T> Default for Patch<T> {
+    fn default() -> Self {
+        Patch { removed: Vec::new(), added: Vec::new() }
+    }
 }
 
 impl<T: Clone + PartialEq> Patch<T> {
@@ -104,11 +134,23 @@ fn swap<T: Clone + PartialEq>(list: &mut Vec<T>, out: &[(usize, T)], new: &[(usi
 
 type BeforeAfter<T> = (T, T);
 
+/// What changes of what was done to the lift by hand.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+struct ByHandPatch {
+    touches: Patch<Touch>,
+    inverted: Patch<Effect>,
+    protected: Patch<Pt>,
+}
+
 /// The difference between two states of a sheet, both ways.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Change {
     /// What was done, in a few words for the undo button.
     pub label: String,
+    /// Width, height, resolution, whether that is assumed.
+    size: Option<BeforeAfter<(usize, usize, f64, bool)>>,
+    by_hand: ByHandPatch,
+    reweighed: Patch<Reweighed>,
     recipes: Option<Box<BeforeAfter<Recipes>>>,
     lines: Patch<Line>,
     erased: Patch<Erasure>,
@@ -127,8 +169,21 @@ impl Change {
         let recipes =
             (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
         let tail_key = |e: &Erasure| e.tail.iter().map(|p| p.map(f64::to_bits)).collect::<Vec<_>>();
+        let size = |s: &Sheet| (s.width, s.height, s.dpi, s.dpi_assumed);
+        let touch_key = |t: &Touch| {
+            let path = t.path.iter().map(|&p| point_key(p)).collect::<Vec<_>>();
+            (t.effect, path, [t.size, t.hardness, t.strength].map(f64::to_bits), t.takes_off)
+        };
+        let (b, a) = (&before.by_hand, &after.by_hand);
         Change {
             label,
+            size: (size(before) != size(after)).then(|| (size(before), size(after))),
+            by_hand: ByHandPatch {
+                touches: Patch::between(&b.touches, &a.touches, touch_key),
+                inverted: Patch::between(&b.inverted, &a.inverted, |e| *e),
+                protected: Patch::between(&b.protected, &a.protected, |p| point_key(*p)),
+            },
+            reweighed: Patch::between(&before.reweighed, &after.reweighed, |r| r.line),
             recipes,
             lines: Patch::between(&before.lines, &after.lines, |l| l.id),
             erased: Patch::between(&before.erased, &after.erased, tail_key),
@@ -142,6 +197,11 @@ impl Change {
     /// Whether it changes nothing.
     pub fn is_empty(&self) -> bool {
         self.recipes.is_none()
+            && self.size.is_none()
+            && self.by_hand.touches.is_empty()
+            && self.by_hand.inverted.is_empty()
+            && self.by_hand.protected.is_empty()
+            && self.reweighed.is_empty()
             && self.traced.is_none()
             && self.lines.is_empty()
             && self.erased.is_empty()
@@ -156,6 +216,13 @@ impl Change {
         self.erased.apply(&mut s.erased)?;
         self.drops.apply(&mut s.drops)?;
         self.settled.apply(&mut s.settled)?;
+        self.by_hand.touches.apply(&mut s.by_hand.touches)?;
+        self.by_hand.inverted.apply(&mut s.by_hand.inverted)?;
+        self.by_hand.protected.apply(&mut s.by_hand.protected)?;
+        self.reweighed.apply(&mut s.reweighed)?;
+        if let Some(z) = self.size {
+            (s.width, s.height, s.dpi, s.dpi_assumed) = z.1;
+        }
         if let Some(r) = &self.recipes {
             s.recipes = r.1.clone();
         }
@@ -173,6 +240,13 @@ impl Change {
         self.erased.undo(&mut s.erased)?;
         self.drops.undo(&mut s.drops)?;
         self.settled.undo(&mut s.settled)?;
+        self.by_hand.touches.undo(&mut s.by_hand.touches)?;
+        self.by_hand.inverted.undo(&mut s.by_hand.inverted)?;
+        self.by_hand.protected.undo(&mut s.by_hand.protected)?;
+        self.reweighed.undo(&mut s.reweighed)?;
+        if let Some(z) = self.size {
+            (s.width, s.height, s.dpi, s.dpi_assumed) = z.0;
+        }
         if let Some(r) = &self.recipes {
             s.recipes = r.0.clone();
         }
@@ -197,19 +271,20 @@ pub fn plan(
     let label = match command {
         Command::Recipes { recipes } => {
             recipes.check()?;
+            if recipes.intake != sheet.recipes.intake {
+                return Err(Error::Mismatch("the sheet is laid out by a step of its own"));
+            }
             after.recipes = (**recipes).clone();
             "settings".to_owned()
         }
+        Command::Prepare { recipes } => {
+            recipes.check()?;
+            after.recipes = Recipes { intake: sheet.recipes.intake.clone(), ..(**recipes).clone() };
+            trace_anew(&mut after, lifted);
+            "lift and trace".to_owned()
+        }
         Command::Trace => {
-            let lines = trace(lifted, &sheet.recipes.trace, sheet.dpi, sheet.next_id);
-            after.next_id += lines.len() as u64;
-            let handmade = after.lines.drain(..).filter(|l| l.made == Made::Hand).collect::<Vec<_>>();
-            after.lines = lines;
-            after.lines.extend(handmade);
-            // Cuts and bridges belonged to the lines that are gone.
-            after.erased.clear();
-            after.settled.retain(|s| s.how == Verdict::Left);
-            after.traced = Some(Box::new(sheet.tracing()));
+            trace_anew(&mut after, lifted);
             "trace".to_owned()
         }
         Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
@@ -288,8 +363,195 @@ pub fn plan(
             }
             counted("cleared", at.len(), "region")
         }
+        Command::Intake { intake } => {
+            lay_out_anew(&mut after, intake)?;
+            "laid the sheet out".to_owned()
+        }
+        Command::Resolution { dpi } => {
+            if !(20.0..=4800.0).contains(dpi) {
+                return Err(Error::Recipe { name: "resolution", value: *dpi, from: 20.0, to: 4800.0 });
+            }
+            after.dpi = *dpi;
+            after.dpi_assumed = false;
+            "resolution".to_owned()
+        }
+        Command::Touch { touch } => {
+            if touch.path.len() != 1 {
+                on_sheet(sheet, &touch.path)?;
+            }
+            let fits = (0.5..=4000.0).contains(&touch.size)
+                && [touch.hardness, touch.strength].iter().all(|v| (0.0..=1.0).contains(v));
+            if !fits
+                || touch.path.iter().any(|p| !p.x.is_finite() || !p.y.is_finite())
+                || after.by_hand.touches.len() >= 4000
+            {
+                return Err(Error::Mismatch(
+                    "a brush stroke needs a size up to 4000 px, hardness and strength up to 1",
+                ));
+            }
+            let path = touch.path.iter().map(|p| p.snapped()).collect();
+            after.by_hand.touches.push(Touch { path, ..touch.clone() });
+            "touch-up".to_owned()
+        }
+        Command::Invert { effect } => {
+            let known = after.by_hand.inverted.iter().position(|e| e == effect);
+            match known {
+                Some(k) => {
+                    after.by_hand.inverted.remove(k);
+                }
+                None => after.by_hand.inverted.push(*effect),
+            }
+            "turned the area about".to_owned()
+        }
+        Command::ClearArea { effect } => {
+            after.by_hand.touches.retain(|t| t.effect != *effect);
+            after.by_hand.inverted.retain(|e| e != effect);
+            "cleared the area".to_owned()
+        }
+        Command::Protect { at } => {
+            let near = px_per_mm(sheet.dpi).max(6.0);
+            let known = after.by_hand.protected.iter().position(|p| p.dist(*at) < near);
+            match known {
+                Some(k) => {
+                    after.by_hand.protected.remove(k);
+                    "gave a dot up".to_owned()
+                }
+                None if after.by_hand.protected.len() >= 1000 => {
+                    return Err(Error::Mismatch("up to 1000 dots are protected"));
+                }
+                None => {
+                    after.by_hand.protected.push(at.snapped());
+                    "protected a dot".to_owned()
+                }
+            }
+        }
+        Command::Weigh { lines, adjust } => weigh_lines(&mut after, lines, *adjust)?,
     };
     Ok(Change::between(sheet, &after, label))
+}
+
+/// All traced lines made anew from the ink; handmade ones stay.
+fn trace_anew(after: &mut Sheet, lifted: &Ink) {
+    let lines = trace(lifted, &after.recipes.trace, after.dpi, after.next_id);
+    after.next_id += lines.len() as u64;
+    let handmade = after.lines.drain(..).filter(|l| l.made == Made::Hand).collect::<Vec<_>>();
+    after.lines = lines;
+    after.lines.extend(handmade);
+    // Cuts and bridges belonged to the lines that are gone.
+    after.erased.clear();
+    after.reweighed.clear();
+    after.settled.retain(|s| s.how == Verdict::Left);
+    after.traced = Some(Box::new(after.tracing()));
+}
+
+/// Lays the sheet out by another recipe and takes everything on it along.
+fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
+    let [w, h] = after.original;
+    let (old, new) = (Layout::of(&after.recipes.intake, w, h)?, Layout::of(intake, w, h)?);
+    let map = old.to(&new).ok_or(Error::Mismatch("the sheet cannot be laid out like that"))?;
+    (after.width, after.height) = (new.width, new.height);
+    after.recipes.intake = intake.clone();
+    if map == Homography::IDENTITY {
+        return Ok(());
+    }
+    let go = |p: Pt| map.map(p).snapped();
+    // How much larger things are there; on a sheet squared up it differs from place to place.
+    let scale = |p: Pt| {
+        let (o, x, y) = (map.map(p), map.map(p + pt(1.0, 0.0)), map.map(p + pt(0.0, 1.0)));
+        (x - o).cross(y - o).abs().sqrt()
+    };
+    let turn = |d: Pt, at: Pt| (map.map(at + d) - map.map(at)).unit();
+    let knots = |path: &mut Vec<[f64; 3]>| {
+        for k in path.iter_mut() {
+            let p = pt(k[0], k[1]);
+            let q = go(p);
+            *k = [q.x, q.y, k[2] * scale(p)];
+        }
+    };
+    for line in &mut after.lines {
+        match &mut line.form {
+            Form::Centreline { spine, width, ends } => {
+                let at = spine.points.first().copied().unwrap_or(pt(0.0, 0.0));
+                width.iter_mut().for_each(|k| k[1] = (k[1] * scale(at) * 256.0).round() / 256.0);
+                for end in ends.iter_mut() {
+                    if let End::AlongCutter(d) = end {
+                        *d = turn(*d, at);
+                    }
+                }
+                spine.points.iter_mut().for_each(|p| *p = go(*p));
+            }
+            Form::Seam { spine } => spine.points.iter_mut().for_each(|p| *p = go(*p)),
+            Form::Outline { contours } => {
+                contours.iter_mut().flat_map(|c| &mut c.points).for_each(|p| *p = go(*p));
+            }
+        }
+    }
+    for e in &mut after.erased {
+        e.side = e.tail.first().map_or(e.side, |t| turn(e.side, pt(t[0], t[1])));
+        knots(&mut e.tail);
+        knots(&mut e.cutter);
+    }
+    after.reweighed.iter_mut().for_each(|r| knots(&mut r.path));
+    after.drops.iter_mut().for_each(|d| d.at = go(d.at));
+    after.settled.iter_mut().for_each(|s| s.at = go(s.at));
+    let by_hand = |b: &mut ByHand| {
+        for t in &mut b.touches {
+            t.size = (t.size * scale(t.path[0])).clamp(0.5, 4000.0);
+            t.path.iter_mut().for_each(|p| *p = go(*p));
+        }
+        b.protected.iter_mut().for_each(|p| *p = go(*p));
+    };
+    by_hand(&mut after.by_hand);
+    if let Some(t) = &mut after.traced {
+        by_hand(&mut t.inking.by_hand);
+    }
+    Ok(())
+}
+
+/// Changes the weight of lines, of all if none is named; their pixels follow.
+fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Error> {
+    if let Some(id) = ids.iter().find(|id| !after.lines.iter().any(|l| l.id == **id)) {
+        return Err(Error::NoSuchLine(*id));
+    }
+    let numbers = match how {
+        Adjust::Set { width } => [width, 0.0],
+        Adjust::Scale { factor } => [factor, 0.0],
+        Adjust::Add { by } => [by.abs(), 0.0],
+        Adjust::Clamp { least, most } => [least, most],
+        Adjust::Calm { amount } => [amount, 0.0],
+        Adjust::Taper { length, .. } => [length, 0.0],
+    };
+    for v in numbers {
+        if !(0.0..=4000.0).contains(&v) {
+            return Err(Error::Recipe { name: "line weight", value: v, from: 0.0, to: 4000.0 });
+        }
+    }
+    let mut n = 0;
+    for line in &mut after.lines {
+        if !ids.is_empty() && !ids.contains(&line.id) {
+            continue;
+        }
+        let flat = line.flat(0.2);
+        let length = polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>());
+        let Form::Centreline { width, .. } = &mut line.form else {
+            continue;
+        };
+        let new = adjust(width, length, how);
+        if new == *width {
+            continue;
+        }
+        *width = new;
+        n += 1;
+        if line.made == Made::Traced {
+            line.made = Made::Edited;
+        }
+        // Bridges and lines by hand are drawn from their geometry anyway.
+        if line.made == Made::Edited && !after.reweighed.iter().any(|r| r.line == line.id) {
+            let path = flat.iter().map(|f| (f.p.snapped(), f.width)).map(|(p, w)| [p.x, p.y, w]).collect();
+            after.reweighed.push(Reweighed { line: line.id, path });
+        }
+    }
+    Ok(counted("weighed", n, "line"))
 }
 
 fn counted(what: &str, n: usize, thing: &str) -> String {

@@ -1,5 +1,5 @@
-//! The computation of Rhizograph, in the order of the work: [`lift`] takes the ink off the paper, [`trace`] turns it
-//! into lines, [`join`] finds what leaks or runs past, [`region`] proves what is enclosed, [`paint`] fills it.
+//! The computation of Rhizograph, in the order of the work: [`intake`] lays the sheet out, [`lift`] takes the ink off the
+//! paper, [`weight`] makes it thicker or thinner, [`trace`] turns it into lines, [`join`] finds what leaks or runs past, [`region`] proves what is enclosed, [`paint`] fills it.
 //!
 //! Lengths are pixels of the source, `f64`, y down, pixel centres at half coordinates; `dpi` turns them into mm at the
 //! edge of the system. Nothing in here does I/O, knows a database or an interface.
@@ -10,6 +10,7 @@ pub mod error;
 pub mod finding;
 pub mod geom;
 pub mod ink;
+pub mod intake;
 pub mod join;
 pub mod lift;
 pub mod line;
@@ -19,6 +20,8 @@ pub mod recipe;
 pub mod region;
 pub mod render;
 pub mod sheet;
+pub mod stages;
 pub mod trace;
+pub mod weight;
 
 pub use error::Error;

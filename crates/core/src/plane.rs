@@ -51,10 +51,49 @@ impl<T: Clone + Send + Sync> Plane<T> {
         self.data.par_chunks_mut(self.width.max(1)).enumerate()
     }
 
+    /// A part of the plane: left, top, width, height; panics outside the plane.
+    pub fn part(&self, [x, y, w, h]: [usize; 4]) -> Self {
+        let mut data = Vec::with_capacity(w * h);
+        (y..y + h).for_each(|y| data.extend_from_slice(&self.row(y)[x..x + w]));
+        Plane { width: w, height: h, data }
+    }
+
     /// Row `y`.
     #[inline]
     pub fn row(&self, y: usize) -> &[T] {
         &self.data[y * self.width..(y + 1) * self.width]
+    }
+}
+
+impl<T: Copy + Send + Sync> Plane<T> {
+    /// The plane made smaller: every `2^level` pixels averaged into one; `N` channels of a pixel are given by `pixel`.
+    /// `area`: left, top, width, height of what is taken.
+    pub fn averaged<const N: usize>(
+        &self,
+        level: u32,
+        [x0, y0, w, h]: [usize; 4],
+        pixel: impl Fn(T) -> [u8; N] + Sync,
+    ) -> Plane<[u8; N]> {
+        let k = 1usize << level;
+        let mut out = Plane::new(w.div_ceil(k), h.div_ceil(k), [0u8; N]);
+        out.par_rows_mut().for_each(|(oy, row)| {
+            let ya = y0 + oy * k;
+            let rows = ya..(ya + k).min(y0 + h);
+            for (ox, o) in row.iter_mut().enumerate() {
+                let xa = x0 + ox * k;
+                let xb = (xa + k).min(x0 + w);
+                let mut sum = [0u32; N];
+                for y in rows.clone() {
+                    for &p in &self.row(y)[xa..xb] {
+                        let p = pixel(p);
+                        (0..N).for_each(|c| sum[c] += u32::from(p[c]));
+                    }
+                }
+                let n = ((xb - xa) * rows.len()).max(1) as u32;
+                *o = sum.map(|s| ((s + n / 2) / n) as u8);
+            }
+        });
+        out
     }
 }
 

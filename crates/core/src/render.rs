@@ -116,6 +116,72 @@ impl Erasure {
     }
 }
 
+/// A line whose weight was changed: its lifted pixels give way to the line as it is now.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Reweighed {
+    #[ts(type = "number")]
+    pub line: u64,
+    /// The line as it was traced: x, y, width.
+    pub path: Vec<[f64; 3]>,
+}
+
+impl Reweighed {
+    /// Takes the old ink of all of them away, the ink of every other line kept, and draws them as they are now.
+    pub fn apply_all(all: &[Reweighed], lines: &[Line], alpha: &mut Plane<u8>) {
+        if all.is_empty() {
+            return;
+        }
+        let redrawn: std::collections::HashSet<u64> = all.iter().map(|r| r.line).collect();
+        let others: Vec<(&Line, Vec<FlatPoint>, Bounds)> = lines
+            .iter()
+            .filter(|l| !redrawn.contains(&l.id) && !l.is_seam())
+            .map(|l| {
+                let flat = l.flat(FLATNESS);
+                let widest = flat.iter().map(|f| f.width).fold(0.0, f64::max);
+                let points: Vec<Pt> = flat.iter().map(|f| f.p).chain(l.rings(FLATNESS).into_iter().flatten()).collect();
+                (l, flat, Bounds::of(&points).grown(widest / 2.0 + 2.0))
+            })
+            .collect();
+        for r in all {
+            // Ink feathers beyond the width that was measured.
+            let wide: Vec<FlatPoint> =
+                as_flat(&r.path).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.15 + 3.0 }).collect();
+            let widest = wide.iter().map(|f| f.width).fold(0.0, f64::max);
+            let bounds = Bounds::of(&wide.iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest / 2.0 + 1.0);
+            let (x0, y0, x1, y1) = bounds.pixels(alpha.width, alpha.height);
+            if x1 <= x0 || y1 <= y0 {
+                continue;
+            }
+            let here = |p: Pt| p - pt(x0 as f64, y0 as f64);
+            let shifted = |flat: &[FlatPoint]| -> Vec<FlatPoint> {
+                flat.iter().map(|f| FlatPoint { p: here(f.p), width: f.width }).collect()
+            };
+            let (mut old, mut keep) = (Plane::new(x1 - x0, y1 - y0, 0u8), Plane::new(x1 - x0, y1 - y0, 0u8));
+            stroke(&mut old, &shifted(&wide));
+            let near = |b: &Bounds| {
+                b.min.x < bounds.max.x && b.max.x > bounds.min.x && b.min.y < bounds.max.y && b.max.y > bounds.min.y
+            };
+            for (line, flat, _) in others.iter().filter(|o| near(&o.2)) {
+                let grown: Vec<FlatPoint> =
+                    shifted(flat).iter().map(|f| FlatPoint { p: f.p, width: f.width + 1.0 }).collect();
+                stroke(&mut keep, &grown);
+                let rings: Vec<Vec<Pt>> =
+                    line.rings(FLATNESS).iter().map(|r| r.iter().map(|&p| here(p)).collect()).collect();
+                fill(&mut keep, &rings);
+            }
+            for y in y0..y1 {
+                for x in x0..x1 {
+                    if *old.at(x - x0, y - y0) >= 128 {
+                        let a = &mut alpha.data[y * alpha.width + x];
+                        *a = (*a).min(*keep.at(x - x0, y - y0));
+                    }
+                }
+            }
+        }
+        lines.iter().filter(|l| redrawn.contains(&l.id)).for_each(|l| draw(alpha, l));
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -3,13 +3,15 @@
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict, id_of};
 use crate::ink::Ink;
 use crate::join::{Gap, Tail, find_gaps, find_tails};
+use crate::lift::ByHand;
 use crate::line::{Line, Made};
 use crate::paint::{Drop, drops_in};
 use crate::plane::Plane;
-use crate::recipe::{LiftRecipe, Recipes, TraceRecipe, px_per_mm};
+use crate::recipe::{Recipes, TraceRecipe, px_per_mm};
 use crate::region::network::Network;
 use crate::region::{Regions, regions};
-use crate::render::{self, Erasure};
+use crate::render::{self, Erasure, Reweighed};
+use crate::stages::Inking;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use ts_rs::TS;
@@ -17,15 +19,23 @@ use ts_rs::TS;
 /// All that a drawing is besides its original: every edit changes this, and undoing gives back what was, field by field.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Sheet {
+    /// Of the sheet as it is laid out, px.
     pub width: usize,
     pub height: usize,
+    /// Width and height of the original, px.
+    pub original: [usize; 2],
     pub dpi: f64,
+    /// The file did not tell its resolution and nobody was asked yet.
+    pub dpi_assumed: bool,
     pub recipes: Recipes,
+    pub by_hand: ByHand,
     #[ts(type = "number")]
     pub next_id: u64,
     /// From the lowest to the topmost.
     pub lines: Vec<Line>,
     pub erased: Vec<Erasure>,
+    /// Lines whose weight was changed after tracing.
+    pub reweighed: Vec<Reweighed>,
     pub drops: Vec<Drop>,
     pub settled: Vec<Settled>,
     /// What the lines were last traced with; `None` before the first time.
@@ -35,7 +45,7 @@ pub struct Sheet {
 /// The settings that decide what tracing gives.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct TracedWith {
-    pub lift: LiftRecipe,
+    pub inking: Inking,
     pub trace: TraceRecipe,
 }
 
@@ -44,11 +54,15 @@ impl Sheet {
         Sheet {
             width,
             height,
+            original: [width, height],
             dpi,
+            dpi_assumed: false,
             recipes: Recipes::default(),
+            by_hand: ByHand::default(),
             next_id: 1,
             lines: Vec::new(),
             erased: Vec::new(),
+            reweighed: Vec::new(),
             drops: Vec::new(),
             settled: Vec::new(),
             traced: None,
@@ -61,15 +75,26 @@ impl Sheet {
         for cut in &self.erased {
             cut.apply(&mut ink.alpha);
         }
+        Reweighed::apply_all(&self.reweighed, &self.lines, &mut ink.alpha);
         for line in self.lines.iter().filter(|l| matches!(l.made, Made::Bridge | Made::Hand)) {
             render::draw(&mut ink.alpha, line);
         }
         ink
     }
 
+    /// What the ink of this drawing is made by now.
+    pub fn inking(&self) -> Inking {
+        Inking { lift: self.recipes.lift.clone(), weight: self.recipes.weight.clone(), by_hand: self.by_hand.clone() }
+    }
+
+    /// What the ink is made by that the lines lie over: that of their tracing, once they are traced.
+    pub fn inking_of_lines(&self) -> Inking {
+        self.traced.as_ref().map_or_else(|| self.inking(), |t| t.inking.clone())
+    }
+
     /// The settings tracing would be done with now.
     pub fn tracing(&self) -> TracedWith {
-        TracedWith { lift: self.recipes.lift.clone(), trace: self.recipes.trace.clone() }
+        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone() }
     }
 
     /// Whether the lines are those that tracing would give now, edits aside.
@@ -114,7 +139,7 @@ impl Scene {
     pub fn ink_of_lines(lines: &[Line], width: usize, height: usize, colour: [u8; 3]) -> Ink {
         let mut alpha = Plane::new(width, height, 0u8);
         lines.iter().for_each(|l| render::draw(&mut alpha, l));
-        Ink { alpha, colour }
+        Ink::plain(alpha, colour)
     }
 }
 

@@ -22,7 +22,7 @@ fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
         let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width: *width }).collect();
         render::stroke(&mut alpha, &flat);
     }
-    Ink { alpha, colour: [0; 3] }
+    Ink::plain(alpha, [0; 3])
 }
 
 fn traced(ink: &Ink) -> Sheet {

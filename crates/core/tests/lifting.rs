@@ -4,7 +4,8 @@
 use proptest::prelude::*;
 use rhizograph_core::Error;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::lift::{components, cover, develop};
+use rhizograph_core::ink::Ink;
+use rhizograph_core::lift::{self, ByHand, Coverage, Effect, LiftFacts, Survey, Table, Touch, analyse, components};
 use rhizograph_core::line::FlatPoint;
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{Edge, LiftRecipe, Points, Polarity};
@@ -56,7 +57,15 @@ impl Sheet {
 }
 
 fn ink_of(sheet: &Plane<Rgb>, recipe: &LiftRecipe) -> Plane<u8> {
-    develop(&cover(sheet, recipe).unwrap(), recipe, 300.0).unwrap().0.alpha
+    lifted(sheet, recipe).0.alpha
+}
+
+fn lifted(sheet: &Plane<Rgb>, recipe: &LiftRecipe) -> (Ink, LiftFacts) {
+    lift::lift(sheet, recipe, &ByHand::default(), 300.0).unwrap()
+}
+
+fn cover(sheet: &Plane<Rgb>, recipe: &LiftRecipe) -> Coverage {
+    lift::cover(sheet, &analyse(sheet, recipe.polarity).unwrap(), recipe)
 }
 
 /// F-measure of the ink against what was drawn.
@@ -98,10 +107,10 @@ fn pencil_goes_pale_and_strong_alike_and_ink_over_it_stays_whole() {
         println!("figure: ink under pencil of {tint:?}: F {f:.4}");
         assert!(f > 0.985, "{tint:?}: {f}");
         let none = LiftRecipe { drop_out: Some(vec![]), ..LiftRecipe::default() };
-        let found = cover(&sheet.scanned(), &LiftRecipe::default()).unwrap().drop_out;
+        let found = cover(&sheet.scanned(), &LiftRecipe::default()).drop_out;
         assert!(!found.is_empty(), "the pencil is proposed");
-        let kept = cover(&sheet.scanned(), &none).unwrap().plane;
-        let dropped = cover(&sheet.scanned(), &LiftRecipe::default()).unwrap().plane;
+        let kept = cover(&sheet.scanned(), &none).plane;
+        let dropped = cover(&sheet.scanned(), &LiftRecipe::default()).plane;
         let sum = |p: &Plane<u8>| p.data.iter().map(|&v| u64::from(v)).sum::<u64>();
         assert!(sum(&kept) > sum(&dropped));
     }
@@ -163,11 +172,11 @@ fn lines_are_as_wide_as_they_were_drawn_hairs_and_broad_ones_alike() {
 fn white_ink_on_dark_paper_is_told_by_itself() {
     let sheet = Sheet { ink: drawing(), ..Sheet::new() };
     let turned = sheet.scanned().map(|p| p.map(|c| 255 - c));
-    let coverage = cover(&turned, &LiftRecipe::default()).unwrap();
+    let coverage = cover(&turned, &LiftRecipe::default());
     assert!(coverage.light_ink);
     assert!(likeness(&ink_of(&turned, &LiftRecipe::default()), &sheet.ink) > 0.98);
     let wrong = LiftRecipe { polarity: Polarity::DarkInk, ..LiftRecipe::default() };
-    assert!(!cover(&turned, &wrong).unwrap().light_ink);
+    assert!(!cover(&turned, &wrong).light_ink);
 }
 
 #[test]
@@ -178,12 +187,12 @@ fn specks_and_pinholes_are_counted_as_they_go() {
         line(&mut sheet.ink, &[p, p + pt(0.1, 0.0)], 3.0);
     }
     let recipe = LiftRecipe::default();
-    let coverage = cover(&sheet.scanned(), &recipe).unwrap();
-    let (ink, facts) = develop(&coverage, &recipe, 300.0).unwrap();
+    let scan = sheet.scanned();
+    let (ink, facts) = lifted(&scan, &recipe);
     assert_eq!(facts.specks_gone, 12);
     assert_eq!(components(&ink.mask(), true).1.len(), 4);
     let keep = LiftRecipe { specks: 0.0, ..recipe };
-    let (ink, facts) = develop(&coverage, &keep, 300.0).unwrap();
+    let (ink, facts) = lifted(&scan, &keep);
     assert_eq!(facts.specks_gone, 0);
     assert_eq!(components(&ink.mask(), true).1.len(), 16);
 }
@@ -191,10 +200,10 @@ fn specks_and_pinholes_are_counted_as_they_go() {
 #[test]
 fn crisp_edges_are_ink_or_nothing_and_softer_ones_fall_off_more() {
     let sheet = Sheet { ink: drawing(), ..Sheet::new() };
-    let coverage = cover(&sheet.scanned(), &LiftRecipe::default()).unwrap();
+    let scan = sheet.scanned();
     let between = |edge| {
         let recipe = LiftRecipe { edge, ..LiftRecipe::default() };
-        let alpha = develop(&coverage, &recipe, 300.0).unwrap().0.alpha;
+        let alpha = ink_of(&scan, &recipe);
         alpha.data.iter().filter(|a| (1..255).contains(*a)).count()
     };
     assert_eq!(between(Edge::Crisp), 0);
@@ -223,11 +232,121 @@ fn the_paper_point_trades_faint_lines() {
 fn sheets_with_nothing_to_lift_say_what_they_are() {
     let recipe = LiftRecipe::default();
     let flat = |v: u8| Plane::new(200, 100, [v; 3]);
-    assert_eq!(cover(&flat(240), &recipe).unwrap_err(), Error::NoInk);
-    assert_eq!(cover(&flat(10), &recipe).unwrap_err(), Error::AllInk);
-    assert_eq!(cover(&Plane::new(1, 1, [0; 3]), &recipe).unwrap_err(), Error::TooSmall(1, 1));
+    let none =
+        |sheet: &Plane<Rgb>, recipe: &LiftRecipe| lift::lift(sheet, recipe, &ByHand::default(), 300.0).unwrap_err();
+    assert_eq!(none(&flat(240), &recipe), Error::NoInk);
+    assert_eq!(none(&flat(10), &recipe), Error::AllInk);
+    assert_eq!(none(&Plane::new(1, 1, [0; 3]), &recipe), Error::TooSmall(1, 1));
     let out = LiftRecipe { specks: 9.0, ..recipe };
-    assert!(matches!(cover(&flat(240), &out), Err(Error::Recipe { name: "specks", .. })));
+    assert!(matches!(none(&flat(240), &out), Error::Recipe { name: "specks", .. }));
+}
+
+#[test]
+fn the_trade_counts_thin_lines_lost_and_pencil_left_and_names_where() {
+    let mut sheet = Sheet { ink: drawing(), ..Sheet::new() };
+    let mut faint = Plane::new(W, H, 0u8);
+    line(&mut faint, &[pt(60.0, 440.0), pt(580.0, 450.0)], 4.0);
+    for (i, f) in sheet.ink.data.iter_mut().zip(&faint.data) {
+        *i = (*i).max((f64::from(*f) * 0.4) as u8);
+    }
+    line(&mut sheet.pencil, &[pt(60.0, 25.0), pt(500.0, 20.0)], 5.0);
+    let scan = sheet.scanned();
+    // The pencil is let through as far as unmixing by one colour goes: none is dropped.
+    let recipe = LiftRecipe { drop_out: Some(vec![]), ..LiftRecipe::default() };
+    let coverage = cover(&scan, &recipe);
+    let survey = Survey::of(&coverage, &lift::peaks(&coverage), 300.0);
+    let at = |paper| survey.judge(&Table::new(Points { ink: 1.0, mid: 0.5, paper }, Edge::Crisp, 0.0));
+    let (low, high) = (at(0.15), at(0.6));
+    assert_eq!(low.thin_lost, 0.0);
+    assert!(low.lost.is_empty());
+    assert!(high.thin_lost > 0.2, "{}", high.thin_lost);
+    assert!(high.lost.iter().filter(|p| (430..460).contains(&p[1])).count() > 50);
+    // With the colour dropped weakly, what is left of it is told as pencil.
+    let weak = LiftRecipe { reach: 0.0, softness: 60.0, ..LiftRecipe::default() };
+    let coverage = cover(&scan, &weak);
+    let survey = Survey::of(&coverage, &lift::peaks(&coverage), 300.0);
+    let at = |paper| survey.judge(&Table::new(Points { ink: 1.0, mid: 0.5, paper }, Edge::Crisp, 0.0));
+    assert!(at(0.05).pencil_left >= at(0.5).pencil_left);
+    assert_eq!(at(0.5).pencil_left, 0);
+}
+
+#[test]
+fn the_touch_up_brush_keeps_more_here_and_less_there_and_erases() {
+    let mut sheet = Sheet { ink: drawing(), ..Sheet::new() };
+    let mut faint = Plane::new(W, H, 0u8);
+    line(&mut faint, &[pt(60.0, 440.0), pt(580.0, 450.0)], 5.0);
+    for (i, f) in sheet.ink.data.iter_mut().zip(&faint.data) {
+        *i = (*i).max((f64::from(*f) * 0.35) as u8);
+    }
+    let scan = sheet.scanned();
+    let points = Points { ink: 1.0, mid: 0.5, paper: 0.5 };
+    let recipe = LiftRecipe { points: Some(points), ..LiftRecipe::default() };
+    let brush =
+        |effect, path: Vec<Pt>| Touch { effect, path, size: 60.0, hardness: 1.0, strength: 1.0, takes_off: false };
+    let count = |by_hand: &ByHand, x: std::ops::Range<usize>, y: std::ops::Range<usize>| {
+        let alpha = lift::lift(&scan, &recipe, by_hand, 300.0).unwrap().0.alpha;
+        y.flat_map(|y| x.clone().map(move |x| (x, y))).filter(|&(x, y)| *alpha.at(x, y) >= 128).count()
+    };
+    let plain = ByHand::default();
+    let more =
+        ByHand { touches: vec![brush(Effect::More, vec![pt(100.0, 442.0), pt(250.0, 445.0)])], ..ByHand::default() };
+    assert_eq!(count(&plain, 100..250, 425..465), 0);
+    assert!(count(&more, 100..250, 425..465) > 500);
+    assert_eq!(count(&more, 320..560, 425..470), 0, "only where it was painted");
+    let erase = ByHand { touches: vec![brush(Effect::Erase, vec![pt(150.0, 75.0)])], ..ByHand::default() };
+    assert!(count(&plain, 130..170, 55..95) > 80);
+    assert_eq!(count(&erase, 130..170, 55..95), 0);
+    let rest = ByHand { inverted: vec![Effect::Erase], ..erase };
+    assert!(count(&rest, 130..170, 55..95) > 80);
+    assert_eq!(count(&rest, 300..600, 100..400), 0);
+}
+
+#[test]
+fn grain_lets_the_tooth_into_the_line_without_making_it_thinner() {
+    let mut sheet = Sheet { ink: drawing(), ..Sheet::new() };
+    for (i, a) in sheet.ink.data.iter_mut().enumerate() {
+        *a = (f64::from(*a) * (0.8 + 0.2 * noise(i * 7 + 5))) as u8;
+    }
+    let scan = sheet.scanned();
+    let alpha = |grain| ink_of(&scan, &LiftRecipe { grain, ..LiftRecipe::default() });
+    let unrest = |p: &Plane<u8>| {
+        let ink: Vec<f64> = p.data.iter().filter(|&&a| a >= 128).map(|&a| f64::from(a)).collect();
+        let mean = ink.iter().sum::<f64>() / ink.len() as f64;
+        (ink.iter().map(|a| (a - mean).powi(2)).sum::<f64>() / ink.len() as f64).sqrt()
+    };
+    let (none, half) = (alpha(0.0), alpha(0.5));
+    assert!(unrest(&half) > unrest(&none) + 5.0, "{} {}", unrest(&half), unrest(&none));
+    assert!(none.data.iter().zip(&half.data).all(|(a, b)| (*a >= 128) == (*b >= 128)));
+}
+
+#[test]
+fn ink_kept_as_drawn_has_the_colour_it_was_drawn_in() {
+    let sheet = Sheet { ink: drawing(), ..Sheet::new() };
+    let brown = sheet.scanned().map(|p| {
+        // What was near black becomes a warm brown.
+        let k = f64::from(p[1]) / 239.0;
+        [[243.0, 110.0], [239.0, 60.0], [228.0, 30.0]]
+            .map(|[paper, ink]: [f64; 2]| (ink + (paper - ink) * k.min(1.0)) as u8)
+    });
+    let recipe = LiftRecipe { as_drawn: true, drop_out: Some(vec![]), ..LiftRecipe::default() };
+    let (ink, _) = lifted(&brown, &recipe);
+    let got = ink.colour_at(300, 370);
+    assert!(*ink.alpha.at(300, 370) == 255);
+    assert!((105..=130).contains(&got[0]) && (55..=80).contains(&got[1]) && (25..=55).contains(&got[2]), "{got:?}");
+}
+
+#[test]
+fn the_channel_mix_hides_a_colour_that_one_channel_does_not_see() {
+    let mut sheet = Sheet { ink: drawing(), tint: [0.55, 0.76, 1.0], ..Sheet::new() };
+    line(&mut sheet.pencil, &[pt(60.0, 25.0), pt(500.0, 20.0)], 7.0);
+    let scan = sheet.scanned();
+    let row = |mix| {
+        let recipe = LiftRecipe { drop_out: Some(vec![]), mix, ..LiftRecipe::default() };
+        let coverage = cover(&scan, &recipe);
+        (10..40).map(|y| *coverage.plane.at(280, y)).max().unwrap()
+    };
+    assert!(row([1.0, 1.0, 1.0]) > 50);
+    assert!(row([0.0, 0.0, 1.0]) < 15, "{}", row([0.0, 0.0, 1.0]));
 }
 
 proptest! {
@@ -238,9 +357,7 @@ proptest! {
         let pixel = |i: usize| std::array::from_fn(|c| (base + 2.0 * spread * noise(seed + 3 * i + c)).clamp(0.0, 255.0) as u8);
         let sheet = Plane { width: w, height: h, data: (0..w * h).map(pixel).collect() };
         let recipe = LiftRecipe::default();
-        if let Ok(coverage) = cover(&sheet, &recipe)
-            && let Ok((ink, _)) = develop(&coverage, &recipe, 300.0)
-        {
+        if let Ok((ink, _)) = lift::lift(&sheet, &recipe, &ByHand::default(), 300.0) {
             prop_assert_eq!(ink.alpha.data.len(), w * h);
             let lines = rhizograph_core::trace::trace(&ink, &rhizograph_core::recipe::TraceRecipe::default(), 300.0, 1);
             let mut state = rhizograph_core::sheet::Sheet::new(w, h, 300.0);

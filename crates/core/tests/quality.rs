@@ -68,7 +68,7 @@ fn shapes(seed: u64, gap: Option<(f64, f64)>) -> (Ink, Vec<Pt>) {
         let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width }).collect();
         render::stroke(&mut alpha, &flat);
     }
-    (Ink { alpha, colour: [0; 3] }, cuts)
+    (Ink::plain(alpha, [0; 3]), cuts)
 }
 
 fn settled(ink: &Ink) -> (Scene, Vec<Pt>) {
@@ -126,7 +126,7 @@ fn hard_input_neither_fails_nor_crawls() {
     let began = std::time::Instant::now();
     // Hatching: many strokes in one place, crossing, overlapping, some of them equal.
     let mut sheet = Sheet::new(SIDE, SIDE, 300.0);
-    let ink = Ink { alpha: Plane::new(SIDE, SIDE, 0), colour: [0; 3] };
+    let ink = Ink::plain(Plane::new(SIDE, SIDE, 0), [0; 3]);
     for k in 0..1200u64 {
         let a = pt(300.0 + 200.0 * unit(k), 300.0 + 200.0 * unit(k + 7));
         let b = if k % 10 == 0 {

@@ -15,6 +15,8 @@ use std::f64::consts::TAU;
 pub struct Sheet {
     /// Resolution of the scan, dpi.
     pub dpi: f64,
+    /// Shades of grey only.
+    pub grey: bool,
     /// Turned on the glass by this, radians.
     pub skew: f64,
     pub seed: u64,
@@ -24,6 +26,27 @@ pub struct Sheet {
 const PENCIL: [f64; 3] = [0.60, 0.79, 0.93];
 const PAPER: [f64; 3] = [243.0, 239.0, 227.0];
 const INK: [f64; 3] = [30.0, 28.0, 31.0];
+/// The scanner's lid, seen through the peg holes.
+const LID: [f64; 3] = [62.0, 64.0, 70.0];
+
+/// The peg holes of the paper: one round, two long, in a row along the upper edge. mm from the upper edge, from the
+/// middle to the middle of a long one, radius of the round one, half length and half height of a long one.
+const PEGS: [f64; 5] = [6.4, 75.0, 3.2, 6.0, 2.3];
+
+/// How much of a place is a peg hole, 0 to 1; the page is `width` px wide, with `mm` px a mm.
+fn hole(p: Pt, width: f64, mm: f64) -> f64 {
+    let [down, apart, radius, half, height] = PEGS.map(|v| v * mm);
+    let d = p - pt(width / 2.0, down);
+    let slot = |x: f64| pt(((d.x - x).abs() - (half - height)).max(0.0), d.y).len() - height;
+    let off = (d.len() - radius).min(slot(-apart)).min(slot(apart));
+    (0.5 - off).clamp(0.0, 1.0)
+}
+
+/// Where the middles of the two long holes are on a page of that width and resolution, px.
+pub fn peg_marks(width: f64, dpi: f64) -> [Pt; 2] {
+    let mm = dpi / 25.4;
+    [-PEGS[1], PEGS[1]].map(|x| pt(width / 2.0 + x * mm, PEGS[0] * mm))
+}
 
 /// Where a place of the drawing lands on the scan.
 pub fn on_scan(p: Pt, width: f64, height: f64, skew: f64) -> Pt {
@@ -69,13 +92,19 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             let tooth = 0.72 + 0.28 * unit(mix(sheet.seed ^ 99).wrapping_add(n));
             let blue = soft(&pencil) * tooth;
             let speck = f64::from(dust.data[n as usize]) / 255.0;
+            let through = if p.y < 15.0 * page_dpi / 25.4 { hole(p, pw, page_dpi / 25.4) } else { 0.0 };
             let grain = 2.3 * normal(mix(sheet.seed).wrapping_add(n));
             for c in 0..3 {
                 let paper = PAPER[c] * tone * (1.0 - blue * (1.0 - PENCIL[c]));
                 let inked = paper * (1.0 - ink) + INK[c] * ink;
+                let inked = inked * (1.0 - through) + LID[c] * through;
                 let v =
                     inked * (1.0 - 0.75 * speck) + grain + 0.7 * normal(mix(sheet.seed + 1 + c as u64).wrapping_add(n));
                 o[c] = v.clamp(0.0, 255.0) as u8;
+            }
+            if sheet.grey {
+                let [r, g, b] = o.map(f64::from);
+                *o = [(0.30 * r + 0.59 * g + 0.11 * b) as u8; 3];
             }
         }
     });

@@ -1,6 +1,7 @@
 //! *Kettle Post*, the demo: Marrow the tortoise delivers hot kettles along a sea wall. Drawn from parameters, the same
-//! every time, with gaps and tails placed on purpose; and the sheet feeder, which turns each drawing into a scan.
+//! every time, with gaps and tails placed on purpose; and the two devices: the sheet feeder, which turns each drawing into a scan, and the phone camera.
 
+pub mod camera;
 pub mod feeder;
 pub mod marrow;
 pub mod pen;
@@ -11,6 +12,9 @@ use rhizograph_core::paint::Swatch;
 pub const PRODUCTION: &str = "Kettle Post";
 pub const SHOT: &str = "012";
 pub const SHOT_NAME: &str = "Along the sea wall";
+/// The shot that is one phone photo.
+pub const PHOTO_SHOT: &str = "013";
+pub const PHOTO_SHOT_NAME: &str = "By the kitchen window";
 
 /// The colour model of the shot.
 pub fn swatches() -> Vec<Swatch> {

@@ -28,9 +28,15 @@ fn write(
 
 /// Ink on transparency, 8-bit RGBA.
 pub fn ink_png(ink: &Ink, dpi: f64) -> Result<Vec<u8>, Error> {
-    let c = ink.colour;
-    let data: Vec<u8> =
-        ink.alpha.data.iter().flat_map(|&a| if a == 0 { [0; 4] } else { [c[0], c[1], c[2], a] }).collect();
+    let w = ink.alpha.width;
+    let pixel = |(i, &a): (usize, &u8)| {
+        if a == 0 {
+            return [0; 4];
+        }
+        let c = ink.colour_at(i % w, i / w);
+        [c[0], c[1], c[2], a]
+    };
+    let data: Vec<u8> = ink.alpha.data.iter().enumerate().flat_map(pixel).collect();
     write(ink.alpha.width, ink.alpha.height, png::ColorType::Rgba, png::BitDepth::Eight, dpi, &data)
 }
 
@@ -49,12 +55,14 @@ pub fn grey_png(plane: &Plane<u8>, dpi: f64) -> Result<Vec<u8>, Error> {
     write(plane.width, plane.height, png::ColorType::Grayscale, png::BitDepth::Eight, dpi, &plane.data)
 }
 
-/// JPEG of quality 92 with its resolution.
-pub fn jpeg(plane: &Plane<Rgb>, dpi: f64) -> Result<Vec<u8>, Error> {
+/// JPEG of a quality up to 100, with its resolution if there is one.
+pub fn jpeg(plane: &Plane<Rgb>, dpi: Option<f64>, quality: u8) -> Result<Vec<u8>, Error> {
     use image::codecs::jpeg::{JpegEncoder, PixelDensity};
     let mut out = Vec::new();
-    let mut encoder = JpegEncoder::new_with_quality(&mut out, 92);
-    encoder.set_pixel_density(PixelDensity::dpi(dpi.round() as u16));
+    let mut encoder = JpegEncoder::new_with_quality(&mut out, quality);
+    if let Some(dpi) = dpi {
+        encoder.set_pixel_density(PixelDensity::dpi(dpi.round() as u16));
+    }
     encoder
         .encode(plane.data.as_flattened(), plane.width as u32, plane.height as u32, image::ExtendedColorType::Rgb8)
         .map_err(|e| Error::Write(e.to_string()))?;
@@ -75,7 +83,7 @@ mod tests {
     fn ink_comes_back_with_its_alpha_and_colour() {
         let mut alpha = Plane::new(5, 4, 0u8);
         alpha.set(2, 1, 200);
-        let png = ink_png(&Ink { alpha, colour: [10, 20, 30] }, 300.0).unwrap();
+        let png = ink_png(&Ink::plain(alpha, [10, 20, 30]), 300.0).unwrap();
         let back = image::load_from_memory(&png).unwrap().into_rgba8();
         assert_eq!(back.get_pixel(2, 1).0, [10, 20, 30, 200]);
         assert_eq!(back.get_pixel(0, 0).0, [0; 4]);

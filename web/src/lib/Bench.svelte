@@ -1,15 +1,23 @@
 <script lang="ts">
+    import type { Component } from 'svelte';
     import Brush from '@lucide/svelte/icons/brush';
+    import Crop from '@lucide/svelte/icons/crop';
+    import Crosshair from '@lucide/svelte/icons/crosshair';
     import Eraser from '@lucide/svelte/icons/eraser';
     import Hand from '@lucide/svelte/icons/hand';
     import Keyboard from '@lucide/svelte/icons/keyboard';
     import Moon from '@lucide/svelte/icons/moon';
     import PaintBucket from '@lucide/svelte/icons/paint-bucket';
     import Pipette from '@lucide/svelte/icons/pipette';
+    import Pointer from '@lucide/svelte/icons/pointer';
     import Redo2 from '@lucide/svelte/icons/redo-2';
+    import Ruler from '@lucide/svelte/icons/ruler';
+    import Scan from '@lucide/svelte/icons/scan';
     import Scissors from '@lucide/svelte/icons/scissors';
+    import Shield from '@lucide/svelte/icons/shield';
     import Spline from '@lucide/svelte/icons/spline';
     import Sun from '@lucide/svelte/icons/sun';
+    import SwatchBook from '@lucide/svelte/icons/swatch-book';
     import Trash2 from '@lucide/svelte/icons/trash-2';
     import Undo2 from '@lucide/svelte/icons/undo-2';
     import Canvas from './canvas/Canvas.svelte';
@@ -17,69 +25,68 @@
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
     import { go } from './route.svelte';
-    import { bench, type Backdrop } from './state/bench.svelte';
+    import { bench, TOOLS, type Backdrop, type Tool } from './state/bench.svelte';
     import { findings } from './state/findings.svelte';
-    import { lift } from './state/lift.svelte';
+    import { settings } from './state/inking.svelte';
+    import { intake } from './state/intake.svelte';
     import { sheet } from './state/sheet.svelte';
     import { shots } from './state/shots.svelte';
     import HandOff from './stations/HandOff.svelte';
+    import Intake from './stations/Intake.svelte';
     import Join from './stations/Join.svelte';
     import Lift from './stations/Lift.svelte';
     import Paint from './stations/Paint.svelte';
+    import Weight from './stations/Weight.svelte';
 
     interface Props {
         onbringin: () => void;
     }
     const { onbringin }: Props = $props();
-    const BACKDROPS: Backdrop[] = ['paper', 'white', 'grey', 'black', 'checker'];
+    const BACKDROPS: Backdrop[] = ['paper', 'white', 'grey', 'black', 'checker', 'colour'];
     const view = $derived(sheet.view);
-    const look = {
-        tool: 'look' as const,
-        name: 'Look',
-        help: 'Drag to pan, click a mark to take it in hand',
-        icon: Hand,
+    const SHOWN: Record<Tool, { name: string; help: string; icon: Component<{ size?: number }> }> = {
+        look: { name: 'Look', help: 'Drag to pan, click a mark to take it in hand', icon: Hand },
+        level: { name: 'Level', help: 'Draw along a line that should be level', icon: Ruler },
+        crop: { name: 'Crop', help: 'Drag a box around what is to stay', icon: Crop },
+        corners: { name: 'Corners', help: 'Put four handles on the paper’s corners', icon: Scan },
+        marks: {
+            name: 'Two marks',
+            help: 'Drag from one mark to another: every sheet is laid by them',
+            icon: Crosshair,
+        },
+        sample: { name: 'Sample pencil', help: 'Click a pencil line: its colour is dropped', icon: Pipette },
+        touch: { name: 'Touch up', help: 'Paint where the settings should do more, less or nothing', icon: Brush },
+        protect: { name: 'Protect', help: 'Click a dot that is meant: it stays', icon: Shield },
+        area: { name: 'Paint area', help: 'Paint where the weight is to change', icon: Brush },
+        choose: { name: 'Choose lines', help: 'Click lines to take them in hand', icon: Pointer },
+        sweep: {
+            name: 'Sweep',
+            help: 'A quick stroke across tails cuts them at the other line’s edge',
+            icon: Scissors,
+        },
+        seam: {
+            name: 'Seam',
+            help: 'Draw a boundary without ink; its ends reach the nearest lines',
+            icon: Spline,
+        },
+        'take-away': { name: 'Take away', help: 'Click a bridge or seam to take it away', icon: Trash2 },
+        fill: { name: 'Fill', help: 'Click a region, or drag across many', icon: PaintBucket },
+        pick: { name: 'Pick', help: 'Take the swatch from the drawing', icon: SwatchBook },
+        clear: { name: 'Clear', help: 'Take the paint out of regions', icon: Eraser },
     };
-    const tools = $derived(
-        {
-            lift: [
-                look,
-                {
-                    tool: 'sample' as const,
-                    name: 'Sample pencil',
-                    help: 'Click a pencil line: its colour is dropped',
-                    icon: Pipette,
-                },
-            ],
-            join: [
-                look,
-                {
-                    tool: 'sweep' as const,
-                    name: 'Sweep',
-                    help: 'A quick stroke across tails cuts them at the other line’s edge',
-                    icon: Scissors,
-                },
-                {
-                    tool: 'seam' as const,
-                    name: 'Seam',
-                    help: 'Draw a boundary without ink; its ends reach the nearest lines',
-                    icon: Spline,
-                },
-                {
-                    tool: 'take-away' as const,
-                    name: 'Take away',
-                    help: 'Click a bridge or seam to take it away',
-                    icon: Trash2,
-                },
-            ],
-            paint: [
-                look,
-                { tool: 'fill' as const, name: 'Fill', help: 'Click a region, or drag across many', icon: PaintBucket },
-                { tool: 'pick' as const, name: 'Pick', help: 'Take the swatch from the drawing', icon: Brush },
-                { tool: 'clear' as const, name: 'Clear', help: 'Take the paint out of regions', icon: Eraser },
-            ],
-            'hand-off': [],
-        }[bench.station],
-    );
+    const tools = $derived.by(() => {
+        // Lines are chosen only where there are some; an area is painted only for the ink.
+        const fits = (t: Tool) =>
+            bench.station !== 'weight' ||
+            t === 'look' ||
+            (t === 'choose') === (bench.weighs === 'lines' && view?.traced);
+        return TOOLS[bench.station].filter(fits).map((tool) => ({ tool, ...SHOWN[tool] }));
+    });
+    const comparing = $derived(bench.station === 'lift' || (bench.station === 'weight' && bench.weighs === 'ink'));
+    $effect(() => {
+        if (bench.station === 'intake' && bench.tool === 'corners' && bench.corners === null) void intake.takeCorners();
+        if (bench.tool !== 'corners') bench.corners = null;
+    });
     const now = $derived(findings.current);
     const offers = $derived.by(() => {
         if (!now || !view) return null;
@@ -107,7 +114,7 @@
 
     $effect(() => {
         void sheet.view;
-        lift.follow();
+        settings.follow();
     });
 </script>
 
@@ -172,10 +179,24 @@
             <label class="flex items-center gap-1"
                 >Backdrop
                 <select class="cursor-pointer bg-base-100 font-semibold" bind:value={bench.backdrop}>
-                    {#each BACKDROPS as b (b)}<option value={b}>{b}</option>{/each}
+                    {#each BACKDROPS as b (b)}<option value={b}>{b === 'colour' ? 'any colour' : b}</option>{/each}
                 </select></label
             >
-            {#if bench.station === 'lift'}
+            {#if bench.backdrop === 'colour'}
+                <input
+                    type="color"
+                    class="h-5 w-7 cursor-pointer"
+                    aria-label="Colour of the backdrop"
+                    bind:value={bench.anyColour}
+                />
+            {/if}
+            {#if comparing}
+                <button
+                    class="cursor-pointer {bench.tint ? 'font-bold text-primary' : ''}"
+                    aria-pressed={bench.tint}
+                    title="The result tinted loud over the original (C)"
+                    onclick={() => (bench.tint = !bench.tint)}>Tint</button
+                >
                 <button
                     class="cursor-pointer {bench.wipe === null ? '' : 'font-bold text-primary'}"
                     aria-pressed={bench.wipe !== null}
@@ -184,19 +205,21 @@
                 >
             {/if}
             <button
-                class="cursor-pointer select-none {bench.blink ? 'font-bold text-primary' : ''}"
+                class="cursor-pointer select-none {bench.station === 'intake' ? 'hidden' : ''} {bench.blink
+                    ? 'font-bold text-primary'
+                    : ''}"
                 title="Hold to see the original (Q)"
                 onpointerdown={() => (bench.blink = true)}
                 onpointerup={() => (bench.blink = false)}
                 onpointerleave={() => (bench.blink = false)}>Original <kbd class="key">Q</kbd></button
             >
         </div>
-        {#if bench.station === 'lift' && bench.wipe !== null && !bench.blink}
+        {#if comparing && bench.wipe !== null && !bench.blink}
             <span class="pill pointer-events-none absolute top-14" style:right="calc({(1 - bench.wipe) * 100}% + 12px)"
                 >As scanned</span
             >
             <span class="pill pointer-events-none absolute top-14" style:left="calc({bench.wipe * 100}% + 12px)"
-                >Lifted</span
+                >{bench.station === 'weight' ? 'Weighed' : 'Lifted'}</span
             >
             <span
                 class="pointer-events-none absolute top-1/2 grid h-11 w-7 -translate-x-1/2 -translate-y-1/2 place-items-center rounded-full border-2 border-[#2a2822] bg-[#f7f2e6] text-[13px] text-[#2a2822]"
@@ -205,7 +228,7 @@
         {/if}
         {#if bench.blink}<span class="pill pointer-events-none absolute top-14 left-1/2 -translate-x-1/2">Original</span
             >{/if}
-        {#if offers && bench.station !== 'lift'}
+        {#if offers && (bench.station === 'join' || bench.station === 'paint')}
             <div
                 class="absolute flex -translate-x-1/2 gap-1 rounded-[10px] bg-[#2a2822] px-2 py-1 text-[12.5px] whitespace-nowrap text-[#f7f2e6] shadow-lg"
                 style:left="{offers.x}px"
@@ -220,13 +243,14 @@
                 {/each}
             </div>
         {/if}
-        {#if tools.length > 0 && view?.traced !== false}<Tray {tools} />{:else if bench.station === 'lift' && view}<Tray
-                {tools}
-            />{/if}
+        {#if view && tools.length > 1 && (view.traced || ['intake', 'lift', 'weight'].includes(bench.station))}
+            <Tray {tools} />
+        {/if}
         {#if sheet.loading}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">Opening the drawing …</p>{/if}
     </main>
     <aside class="flex min-h-0 flex-col border-l border-base-300 bg-base-100">
-        {#if bench.station === 'lift'}<Lift />{:else if bench.station === 'join'}<Join
+        {#if bench.station === 'intake'}<Intake />{:else if bench.station === 'lift'}<Lift
+            />{:else if bench.station === 'weight'}<Weight />{:else if bench.station === 'join'}<Join
             />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff />{/if}
     </aside>
     <div class="col-span-2"><PegBar {onbringin} /></div>

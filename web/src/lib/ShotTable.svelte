@@ -123,7 +123,9 @@
                 >
                     <FileUp size={28} />
                     <b>Bring in drawings</b>
-                    <span class="quiet">Drop PNG, JPEG, TIFF or SVG files anywhere, or click here.</span>
+                    <span class="quiet"
+                        >Drop PNG, JPEG, TIFF or SVG files anywhere, or click for files, sheet feeder and camera.</span
+                    >
                 </button>
             {:else}
                 <div class="mt-3 mb-3 flex gap-2.5 text-[13px]">

@@ -1,12 +1,17 @@
 /** The server, asked and told. Every write carries the header that only this page can send. */
 import type { Command } from './types/Command';
+import type { Delivery } from './types/Delivery';
 import type { DrawingView } from './types/DrawingView';
 import type { Event as ShotEvent } from './types/Event';
-import type { LiftFacts } from './types/LiftFacts';
-import type { LiftRecipe } from './types/LiftRecipe';
+import type { GlanceRequest } from './types/GlanceRequest';
+import type { GlanceTold } from './types/GlanceTold';
+import type { JobInfo } from './types/JobInfo';
 import type { ProductionInfo } from './types/ProductionInfo';
+import type { Pt } from './types/Pt';
 import type { Readiness } from './types/Readiness';
 import type { Refusal } from './types/Refusal';
+import type { ShotLift } from './types/ShotLift';
+import type { StripRequest } from './types/StripRequest';
 import type { Swatch } from './types/Swatch';
 import type { Window as SheetWindow } from './types/Window';
 
@@ -73,24 +78,39 @@ export const markHandedOff = (id: number, revision: number) =>
 export const handOffUrl = (id: number, name: string) => `/api/drawings/${id}/hand-off/${name}`;
 export const thumbnailUrl = (id: number, revision: number, model: number) =>
     `/api/drawings/${id}/thumbnail?v=${revision}.${model}`;
-export const pictureUrl = (id: number, kind: 'original' | 'ink', w: SheetWindow, version: number) =>
+/** `original`: as it is laid out; `raw`: as it came. */
+export type PictureKind = 'original' | 'raw' | 'ink';
+export const pictureUrl = (id: number, kind: PictureKind, w: SheetWindow, version: number) =>
     `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}`;
 
-/** The ink a recipe would lift, as a picture of the window, with the facts of that lift. */
-export async function liftPreview(
-    id: number,
-    recipe: LiftRecipe,
-    window: SheetWindow,
-): Promise<{ picture: ImageBitmap; facts: LiftFacts }> {
-    const response = await fetch(`/api/drawings/${id}/lift-preview`, {
+/** What the server tells, and the pixels that come after it. */
+async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]> {
+    const response = await fetch(`/api${path}`, {
         method: 'POST',
         headers: { ...OWN, 'content-type': 'application/json' },
-        body: JSON.stringify({ recipe, window }),
+        body: JSON.stringify(body),
     });
     if (!response.ok) throw await refusal(response);
-    const facts = JSON.parse(response.headers.get('x-lift-facts') ?? '{}') as LiftFacts;
-    return { picture: await createImageBitmap(await response.blob()), facts };
+    const bytes = await response.arrayBuffer();
+    const n = new DataView(bytes).getUint32(0, true);
+    const told = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, n))) as T;
+    return [told, new Uint8Array(bytes, 4 + n)];
 }
+
+/** The ink that settings would give, as alpha (or colour and alpha) of the window. */
+export const glance = (id: number, request: GlanceRequest) => toldWith<GlanceTold>(`/drawings/${id}/glance`, request);
+
+/** One part of a drawing with several weights: width and height, then the alphas one after the other. */
+export const strip = (id: number, request: StripRequest) =>
+    toldWith<[number, number]>(`/drawings/${id}/strip`, request);
+
+export const jobs = (shot: number) => ask<JobInfo[]>(`/shots/${shot}/jobs`);
+export const liftShot = (shot: number, settings: ShotLift) => ask<number>(`/shots/${shot}/lift`, 'POST', settings);
+export const deliver = (shot: number, delivery: Delivery) => ask<number>(`/shots/${shot}/deliver`, 'POST', delivery);
+export const stopJob = (job: number) => ask<null>(`/jobs/${job}/stop`, 'POST');
+export const register = (id: number, revision: number, marks: [Pt, Pt]) =>
+    ask<DrawingView>(`/drawings/${id}/register`, 'POST', { revision, marks });
+export const findCorners = (id: number) => ask<[Pt, Pt, Pt, Pt] | null>(`/drawings/${id}/corners`);
 
 /** Sends a file; `progress` hears the share that is sent. */
 export function upload(shot: number, file: File, progress: (share: number) => void): Promise<number> {

@@ -3,7 +3,9 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
     {
         name: 'Stations and drawings',
         keys: [
+            { keys: ['I'], does: 'Intake' },
             { keys: ['1'], does: 'Lift' },
+            { keys: ['2'], does: 'Weight' },
             { keys: ['5'], does: 'Join' },
             { keys: ['6'], does: 'Paint' },
             { keys: ['7'], does: 'Hand off' },
@@ -24,7 +26,8 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
         name: 'Looking',
         keys: [
             { keys: ['Q'], does: 'held: the original' },
-            { keys: ['W'], does: 'wipe between original and result (Lift)' },
+            { keys: ['W'], does: 'wipe between original and result (Lift, Weight)' },
+            { keys: ['C'], does: 'result tinted loud over the original (Lift, Weight)' },
             { keys: ['B'], does: 'next backdrop' },
             { keys: ['Space'], does: 'held: pan' },
             { keys: ['Wheel'], does: 'zoom to the pointer' },
@@ -37,6 +40,7 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
         name: 'Tools',
         keys: [
             { keys: ['T'], does: 'next tool of the tray' },
+            { keys: ['[', ']'], does: 'smaller, larger brush' },
             { keys: ['Esc'], does: 'put the tool down' },
         ],
     },

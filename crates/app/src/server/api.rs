@@ -3,10 +3,11 @@
 use rhizograph_core::command::Command;
 use rhizograph_core::finding::Finding;
 use rhizograph_core::geom::Pt;
-use rhizograph_core::lift::LiftFacts;
+use rhizograph_core::lift::{ByHand, LiftFacts, Trade};
 use rhizograph_core::line::Made;
 use rhizograph_core::paint::Swatch;
-use rhizograph_core::recipe::{LiftRecipe, Recipes};
+use rhizograph_core::recipe::{LiftRecipe, Recipes, TraceRecipe, WeightRecipe};
+use rhizograph_core::stages::{Inking, Window};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -94,6 +95,10 @@ pub struct DrawingView {
     pub width: usize,
     pub height: usize,
     pub dpi: f64,
+    pub dpi_assumed: bool,
+    /// Width and height of the original, px.
+    pub original: [usize; 2],
+    pub by_hand: ByHand,
     pub recipes: Recipes,
     /// `None` when nothing could be lifted; `trouble` says why.
     pub lift: Option<LiftFacts>,
@@ -146,20 +151,86 @@ pub struct NewSwatches {
     pub swatches: Vec<Swatch>,
 }
 
-/// A part of a sheet at a size: every `2^level` pixels are one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, TS)]
-pub struct Window {
-    pub x: usize,
-    pub y: usize,
-    pub width: usize,
-    pub height: usize,
-    pub level: u32,
+/// Asks for the ink that settings would give.
+#[derive(Debug, Deserialize, TS)]
+pub struct GlanceRequest {
+    pub inking: Inking,
+    pub window: Window,
+    /// Everything computed to the end and told; otherwise as quick as it goes.
+    pub exact: bool,
+    /// What goes as pencil instead of the ink.
+    pub caught: bool,
 }
 
+/// What comes before the pixels of a glance: one byte of alpha a pixel, or four of colour and alpha.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct GlanceTold {
+    pub width: usize,
+    pub height: usize,
+    pub coloured: bool,
+    pub facts: Option<LiftFacts>,
+    pub trade: Option<Trade>,
+}
+
+/// Two marks that somebody set on the sheet, px: they are laid where the shot's other sheets have theirs.
 #[derive(Debug, Deserialize, TS)]
-pub struct LiftPreview {
-    pub recipe: LiftRecipe,
+pub struct RegisterRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    pub marks: [Pt; 2],
+}
+
+/// Asks for one part of a drawing with several weights.
+#[derive(Debug, Deserialize, TS)]
+pub struct StripRequest {
+    pub inking: Inking,
     pub window: Window,
+    pub weights: Vec<WeightRecipe>,
+}
+
+/// Which device is to deliver sheets into a shot, and how.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case", tag = "device")]
+pub enum Delivery {
+    SheetFeeder {
+        /// Numbers of the demo's sheets, from 0.
+        sheets: Vec<usize>,
+        dpi: f64,
+        grey: bool,
+    },
+    PhoneCamera {
+        sheets: Vec<usize>,
+    },
+}
+
+/// Takes one drawing's settings to the whole shot, in the background.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct ShotLift {
+    pub lift: LiftRecipe,
+    pub weight: WeightRecipe,
+    pub trace: TraceRecipe,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum JobState {
+    Running,
+    Stopped,
+    Done,
+}
+
+/// Long work on a shot and how far it is.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct JobInfo {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub what: String,
+    pub state: JobState,
+    pub all: usize,
+    pub done: usize,
+    pub working: usize,
+    /// Why some were left as they were, or failed.
+    pub told: Vec<String>,
 }
 
 /// Why something was refused, and what that means for what was there.
@@ -186,6 +257,7 @@ pub enum Event {
         progress: Progress,
     },
     Drawings,
+    Jobs,
     Swatches,
 }
 

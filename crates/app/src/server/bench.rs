@@ -1,18 +1,21 @@
 //! The bench: drawings being worked on, with what was computed from them kept at hand. Everything here can be computed
 //! again from what is stored; nothing is lost when it goes.
 
-use super::api::{DrawingInfo, DrawingView, LineKind, LineView, Progress, RegionView, Window};
+use super::api::{DrawingInfo, DrawingView, GlanceRequest, LineKind, LineView, Progress, RegionView};
+use super::pictures;
 use super::store::{self, NewDrawing, Step, Stored, Written};
 use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::finding::Kind;
-use rhizograph_core::geom::Pt;
+use rhizograph_core::geom::{Bounds, Pt, pt};
 use rhizograph_core::ink::Ink;
-use rhizograph_core::lift::{self, Coverage, LiftFacts};
+use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
+use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::line::{Form, Line, Spine};
 use rhizograph_core::paint::fills;
 use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{LiftRecipe, Polarity};
+use rhizograph_core::recipe::{IntakeRecipe, Register, WeightRecipe};
 use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_formats::Input;
 use sha2::{Digest, Sha256};
 use sqlx::PgPool;
@@ -43,27 +46,34 @@ pub enum Error {
     Asked(String),
 }
 
-/// How many drawings are kept at hand.
+/// How many drawings are kept at hand, and how many pixels their sheets may have in all.
 const AT_HAND: usize = 6;
-
-type CoverKey = (Option<Vec<[u8; 3]>>, [u64; 3], Polarity);
-
-fn cover_key(r: &LiftRecipe) -> CoverKey {
-    (r.drop_out.clone(), [r.reach.to_bits(), r.softness.to_bits(), r.even_light.to_bits()], r.polarity)
-}
-
-type Lifted = Result<(Ink, LiftFacts), rhizograph_core::Error>;
+const PIXELS_AT_HAND: usize = 30_000_000;
 
 /// A drawing with what was computed from it.
 #[derive(Default)]
 struct Held {
     stored: Option<Stored>,
-    source: Option<Arc<Plane<Rgb>>>,
+    /// The sheet as it is laid out, and by which recipe.
+    source: Option<(IntakeRecipe, Arc<Plane<Rgb>>)>,
+    /// The picture as it came, while it is laid out.
+    raw: Option<Arc<Plane<Rgb>>>,
     vector: Option<Arc<Vec<Line>>>,
-    coverage: Option<(CoverKey, Arc<Coverage>)>,
-    lifted: Option<(LiftRecipe, Arc<Lifted>)>,
+    stages: Arc<std::sync::Mutex<Stages>>,
+    /// The ink of vector art, by its colour.
+    drawn: Option<([u8; 3], Arc<Inked>)>,
     scene: Option<(i64, Arc<Scene>)>,
     used: u64,
+}
+
+/// What is looked at while a setting is changed.
+pub struct Glance {
+    pub alpha: Plane<u8>,
+    /// With an exact one.
+    pub facts: Option<LiftFacts>,
+    pub trade: Option<Trade>,
+    /// The colour of each pixel, where it is kept as drawn.
+    pub colours: Option<Plane<Rgb>>,
 }
 
 pub struct Bench {
@@ -76,7 +86,7 @@ pub struct Bench {
 pub struct Open {
     pub stored: Stored,
     pub source: Arc<Plane<Rgb>>,
-    pub lifted: Arc<Lifted>,
+    pub lifted: Arc<Inked>,
     pub scene: Arc<Scene>,
     pub vector: bool,
 }
@@ -85,12 +95,26 @@ async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Res
     tokio::task::spawn_blocking(f).await.map_err(|_| Error::BrokeOff)
 }
 
-/// Reads a file that comes in and makes a drawing of it. The name without its ending is the drawing's.
-pub fn new_drawing(file_name: &str, bytes: &[u8]) -> Result<NewDrawing, rhizograph_formats::Error> {
+/// Reads a file that comes in and makes a drawing of it. The name without its ending is the drawing's. `pegs`: where the
+/// shot's sheets have the marks of their peg holes, if one has them already.
+pub fn new_drawing(
+    file_name: &str,
+    bytes: &[u8],
+    pegs: Option<[Pt; 2]>,
+) -> Result<NewDrawing, rhizograph_formats::Error> {
     let input = rhizograph_formats::read(bytes)?;
     let dpi = crate::prepare::USUAL_DPI;
     let sheet = match input {
-        Input::Raster(r) => Sheet::new(r.rgb.width, r.rgb.height, r.dpi.unwrap_or(dpi)),
+        Input::Raster(r) => {
+            let mut sheet = Sheet::new(r.rgb.width, r.rgb.height, r.dpi.unwrap_or(dpi));
+            sheet.dpi_assumed = r.dpi.is_none();
+            let intake = laid_out_by_itself(&r.rgb, sheet.dpi, pegs);
+            if let Ok(layout) = Layout::of(&intake, r.rgb.width, r.rgb.height) {
+                (sheet.width, sheet.height) = (layout.width, layout.height);
+                sheet.recipes.intake = intake;
+            }
+            sheet
+        }
         Input::Vector(v) => {
             let mut sheet = Sheet::new(v.width, v.height, dpi);
             sheet.next_id = v.lines.len() as u64 + 1;
@@ -110,6 +134,43 @@ pub fn new_drawing(file_name: &str, bytes: &[u8]) -> Result<NewDrawing, rhizogra
     Ok(NewDrawing { name, file_name: file_name.chars().filter(|c| !c.is_control()).take(200).collect(), sha256, sheet })
 }
 
+/// What can be told of a picture by itself: paper on a darker ground is squared up, peg holes register it.
+fn laid_out_by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> IntakeRecipe {
+    let corners = find_corners(rgb).map(|c| c.map(Pt::snapped));
+    let squared = IntakeRecipe { corners, ..IntakeRecipe::default() };
+    let Ok(layout) = Layout::of(&squared, rgb.width, rgb.height) else {
+        return IntakeRecipe::default();
+    };
+    let found = match corners {
+        None => find_pegs(rgb, dpi),
+        Some(_) => lay_out(rgb, &squared).ok().and_then(|square| find_pegs(&square, dpi)),
+    };
+    let Some(found) = found else {
+        return squared;
+    };
+    // Holes are covered on the original: the box around where each one's corners are there.
+    let on_original = |[x, y, w, h]: [f64; 4]| {
+        let corners = [pt(x, y), pt(x + w, y), pt(x + w, y + h), pt(x, y + h)].map(|p| layout.to_original.map(p));
+        let b = Bounds::of(&corners);
+        [b.min.x.floor(), b.min.y.floor(), (b.max.x - b.min.x).ceil(), (b.max.y - b.min.y).ceil()]
+    };
+    let from = found.marks().map(Pt::snapped);
+    let to = pegs.unwrap_or_else(|| level(from));
+    IntakeRecipe {
+        holes: found.boxes.map(on_original).to_vec(),
+        register: Some(Register { from, to, pegs: true }),
+        ..squared
+    }
+}
+
+/// Two marks brought level (or upright) about their middle.
+pub fn level(from: [Pt; 2]) -> [Pt; 2] {
+    let (middle, half) = (from[0].lerp(from[1], 0.5), from[0].dist(from[1]) / 2.0);
+    let d = from[1] - from[0];
+    let along = if d.x.abs() > d.y.abs() { pt(half * d.x.signum(), 0.0) } else { pt(0.0, half * d.y.signum()) };
+    [(middle - along).snapped(), (middle + along).snapped()]
+}
+
 impl Bench {
     pub fn new(pool: PgPool) -> Bench {
         Bench { pool, held: Mutex::default(), clock: std::sync::atomic::AtomicU64::new(0) }
@@ -118,11 +179,19 @@ impl Bench {
     async fn slot(&self, id: i64) -> Arc<Mutex<Held>> {
         let mut held = self.held.lock().await;
         let now = self.clock.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        if held.len() >= AT_HAND && !held.contains_key(&id) {
-            // The one not used for longest goes, if nobody is at it.
-            let idle = held.iter().filter_map(|(k, h)| h.try_lock().ok().map(|h| (h.used, *k))).min();
-            if let Some((_, k)) = idle {
+        if !held.contains_key(&id) {
+            // Those not used for longest go, if nobody is at them.
+            let pixels = |h: &Held| h.source.as_ref().map_or(0, |s| s.1.data.len());
+            let mut idle: Vec<(u64, i64, usize)> =
+                held.iter().filter_map(|(k, h)| h.try_lock().ok().map(|h| (h.used, *k, pixels(&h)))).collect();
+            idle.sort_unstable();
+            let mut all: usize = idle.iter().map(|i| i.2).sum();
+            for (_, k, n) in idle {
+                if held.len() < AT_HAND && all < PIXELS_AT_HAND {
+                    break;
+                }
                 held.remove(&k);
+                all -= n;
             }
         }
         let slot = held.entry(id).or_default().clone();
@@ -141,63 +210,56 @@ impl Bench {
         if held.stored.as_ref().is_none_or(|s| s.revision != revision) {
             held.stored = Some(store::load(&self.pool, id).await.map_err(missing)?);
         }
-        if held.source.is_none() {
-            let bytes = store::original(&self.pool, id).await?;
-            let (source, vector) = apart(move || read_source(&bytes)).await??;
-            held.source = Some(Arc::new(source));
-            held.vector = vector.map(Arc::new);
+        let intake = held.stored.as_ref().map(|s| s.sheet.recipes.intake.clone()).unwrap_or_default();
+        if held.source.as_ref().is_none_or(|(i, _)| *i != intake) {
+            let raw = self.raw(held, id).await?;
+            let by = intake.clone();
+            let source =
+                if by == IntakeRecipe::default() { raw } else { Arc::new(apart(move || lay_out(&raw, &by)).await??) };
+            if let Ok(mut stages) = held.stages.lock() {
+                stages.forget();
+            }
+            held.source = Some((intake, source));
         }
         Ok(())
     }
 
-    async fn coverage(&self, held: &mut Held, recipe: &LiftRecipe) -> Result<Arc<Coverage>, Error> {
-        let key = cover_key(recipe);
-        if let Some((k, c)) = &held.coverage
-            && *k == key
-        {
-            return Ok(c.clone());
+    /// The picture as it came.
+    async fn raw(&self, held: &mut Held, id: i64) -> Result<Arc<Plane<Rgb>>, Error> {
+        if let Some(raw) = &held.raw {
+            return Ok(raw.clone());
         }
-        let (source, recipe) = (held.source.clone().ok_or(Error::NoDrawing)?, recipe.clone());
-        let coverage = Arc::new(apart(move || lift::cover(&source, &recipe)).await??);
-        held.coverage = Some((key, coverage.clone()));
-        Ok(coverage)
+        let bytes = store::original(&self.pool, id).await?;
+        let (raw, vector) = apart(move || read_source(&bytes)).await??;
+        held.vector = vector.map(Arc::new);
+        Ok(Arc::new(raw))
     }
 
-    /// Lifts with a recipe; an error of the lift itself (no ink, say) is a result like another.
-    async fn lift(&self, held: &mut Held, recipe: &LiftRecipe, dpi: f64) -> Result<Arc<Lifted>, Error> {
-        if let Some((r, l)) = &held.lifted
-            && r == recipe
-        {
-            return Ok(l.clone());
-        }
-        let lifted = match &held.vector {
-            Some(lines) => {
-                let (lines, colour) = (lines.clone(), recipe.ink_colour);
-                let size = held.source.as_ref().map(|s| (s.width, s.height)).ok_or(Error::NoDrawing)?;
-                let ink = apart(move || Scene::ink_of_lines(&lines, size.0, size.1, colour)).await?;
-                Ok((ink, LiftFacts::of_vector()))
+    /// Lifts and weighs; an error of the lift itself (no ink, say) is a result like another.
+    async fn ink(&self, held: &mut Held, inking: &Inking, dpi: f64) -> Result<Arc<Inked>, Error> {
+        let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+        if let Some(lines) = &held.vector {
+            let colour = inking.lift.ink_colour;
+            if let Some((c, drawn)) = &held.drawn
+                && *c == colour
+            {
+                return Ok(drawn.clone());
             }
-            None => match self.coverage(held, recipe).await {
-                Err(Error::Core(e)) => Err(e),
-                Err(e) => return Err(e),
-                Ok(coverage) => {
-                    let recipe = recipe.clone();
-                    apart(move || lift::develop(&coverage, &recipe, dpi)).await?
-                }
-            },
-        };
-        let lifted = Arc::new(lifted);
-        held.lifted = Some((recipe.clone(), lifted.clone()));
-        Ok(lifted)
+            let lines = lines.clone();
+            let ink = apart(move || Scene::ink_of_lines(&lines, source.width, source.height, colour)).await?;
+            let drawn = Arc::new(Ok((ink, LiftFacts::of_vector())));
+            held.drawn = Some((colour, drawn.clone()));
+            return Ok(drawn);
+        }
+        let inking = inking.clone();
+        with_stages(held, move |stages| Ok(stages.ink(&source, &inking, dpi))).await
     }
 
     async fn open_held(&self, held: &mut Held, id: i64) -> Result<Open, Error> {
         self.refresh(held, id).await?;
         let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
-        let source = held.source.clone().ok_or(Error::NoDrawing)?;
-        // Lines lie over the ink they were traced from, whatever the lift's settings are by now.
-        let recipe = stored.sheet.traced.as_ref().map_or_else(|| stored.sheet.recipes.lift.clone(), |t| t.lift.clone());
-        let lifted = self.lift(held, &recipe, stored.sheet.dpi).await?;
+        let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+        let lifted = self.ink(held, &stored.sheet.inking_of_lines(), stored.sheet.dpi).await?;
         let scene = match &held.scene {
             Some((revision, scene)) if *revision == stored.revision => scene.clone(),
             _ => {
@@ -221,17 +283,84 @@ impl Bench {
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
-        held.source.clone().ok_or(Error::NoDrawing)
+        Ok(held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone())
     }
 
-    /// The ink that a recipe would lift, without changing anything.
-    pub async fn preview(&self, id: i64, recipe: &LiftRecipe) -> Result<Arc<Lifted>, Error> {
-        recipe.check()?;
+    /// The picture as it came, before it was laid out.
+    pub async fn as_it_came(&self, id: i64) -> Result<Arc<Plane<Rgb>>, Error> {
+        let slot = self.slot(id).await;
+        let mut held = slot.lock().await;
+        self.refresh(&mut held, id).await?;
+        let raw = self.raw(&mut held, id).await?;
+        held.raw = Some(raw.clone());
+        Ok(raw)
+    }
+
+    /// The ink that settings would give, without changing anything: quick for a slider that is dragged, exact with all
+    /// that is told of it when it was let go.
+    pub async fn glance(&self, id: i64, request: GlanceRequest) -> Result<Glance, Error> {
+        let GlanceRequest { inking, window, exact, caught } = request;
+        inking.check()?;
+        let slot = self.slot(id).await;
+        let mut held = slot.lock().await;
+        self.refresh(&mut held, id).await?;
+        // What was needed to lay the sheet out is not needed here.
+        held.raw = None;
+        let dpi = held.stored.as_ref().map_or(crate::prepare::USUAL_DPI, |s| s.sheet.dpi);
+        let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+        if held.vector.is_some() {
+            let ink = self.ink(&mut held, &inking, dpi).await?;
+            let (ink, _) = (*ink).as_ref().map_err(Clone::clone)?;
+            return Ok(Glance {
+                alpha: pictures::smaller(&ink.alpha, window),
+                facts: None,
+                trade: None,
+                colours: None,
+            });
+        }
+        with_stages(&held, move |stages| {
+            if caught {
+                let alpha = stages.caught(&source, &inking.lift, window)?;
+                return Ok(Glance { alpha, facts: None, trade: None, colours: None });
+            }
+            let mut facts = None;
+            if exact {
+                let ink = stages.ink(&source, &inking, dpi);
+                let (_, told) = (*ink).as_ref().map_err(Clone::clone)?;
+                facts = Some(told.clone());
+            }
+            let alpha = stages.glance(&source, &inking, window, dpi)?;
+            let trade = if exact || stages.is_surveyed(&inking.lift) {
+                Some(stages.trade(&source, &inking.lift, dpi)?)
+            } else {
+                None
+            };
+            let colours = inking.lift.as_drawn.then(|| stages.colours(&source, &inking, window, dpi)).flatten();
+            Ok(Glance { alpha, facts, trade, colours })
+        })
+        .await
+    }
+
+    /// The same part of a drawing with several weights.
+    pub async fn strip(
+        &self,
+        id: i64,
+        inking: Inking,
+        window: Window,
+        weights: Vec<WeightRecipe>,
+    ) -> Result<Vec<Plane<u8>>, Error> {
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
         let dpi = held.stored.as_ref().map_or(crate::prepare::USUAL_DPI, |s| s.sheet.dpi);
-        self.lift(&mut held, recipe, dpi).await
+        let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+        with_stages(&held, move |stages| {
+            // The lifted ink is the same for all of them.
+            stages.lifted(&source, &inking, dpi);
+            let one = |weight| stages.glance(&source, &Inking { weight, ..inking.clone() }, window, dpi);
+            Ok(weights.into_iter().map(one).collect::<Result<_, _>>()?)
+        })
+        .await
     }
 
     /// Does a command on the revision it was made on.
@@ -244,17 +373,25 @@ impl Bench {
         }
         let swatches: Vec<String> =
             store::swatches(&self.pool, open.stored.shot).await?.into_iter().map(|s| s.id).collect();
-        // Tracing takes the ink of the settings as they are now.
-        let lifted = if command == Command::Trace {
-            self.lift(&mut held, &open.stored.sheet.recipes.lift, open.stored.sheet.dpi).await?
-        } else {
-            open.lifted.clone()
+        // Tracing takes the ink of the settings as they are now, or as they are about to be.
+        let now = open.stored.sheet.inking();
+        let inking = match &command {
+            Command::Trace => Some(now),
+            Command::Prepare { recipes } => {
+                recipes.check()?;
+                Some(Inking { lift: recipes.lift.clone(), weight: recipes.weight.clone(), ..now })
+            }
+            _ => None,
+        };
+        let lifted = match inking {
+            Some(inking) => self.ink(&mut held, &inking, open.stored.sheet.dpi).await?,
+            None => open.lifted.clone(),
         };
         let (sheet, scene) = (open.stored.sheet.clone(), open.scene.clone());
         let change = apart(move || {
-            let none = Ink { alpha: Plane::new(sheet.width, sheet.height, 0), colour: [0; 3] };
+            let none = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
             match (&*lifted, &command) {
-                (Err(e), Command::Trace) => Err(e.clone()),
+                (Err(e), Command::Trace | Command::Prepare { .. }) => Err(e.clone()),
                 (Err(_), _) => plan(&sheet, &command, &none, &scene, &swatches),
                 (Ok((ink, _)), _) => plan(&sheet, &command, ink, &scene, &swatches),
             }
@@ -265,6 +402,20 @@ impl Bench {
         }
         let after = change.apply(&open.stored.sheet)?;
         self.finish(&mut held, id, revision, after, Step::Add(Box::new(change))).await
+    }
+
+    /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
+    pub async fn register(&self, id: i64, revision: i64, marks: [Pt; 2]) -> Result<Open, Error> {
+        let stored = store::load(&self.pool, id).await?;
+        let recipe = &stored.sheet.recipes.intake;
+        let [w, h] = stored.sheet.original;
+        let layout = Layout::of(recipe, w, h)?;
+        let from = marks.map(|p| layout.to_turned.map(p).snapped());
+        let others = store::marks_of_shot(&self.pool, stored.shot, id).await?;
+        let to = others.unwrap_or_else(|| level(from));
+        let register = Some(Register { from, to, pegs: false });
+        let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
+        self.command(id, revision, Command::Intake { intake }).await
     }
 
     /// Undoes the last change, or does the last undone one again.
@@ -284,8 +435,17 @@ impl Bench {
 
     /// Computes the scene of the new state, stores it with the step, and gives the drawing as it stands then.
     async fn finish(&self, held: &mut Held, id: i64, revision: i64, after: Sheet, step: Step) -> Result<Open, Error> {
-        let recipe = after.traced.as_ref().map_or_else(|| after.recipes.lift.clone(), |t| t.lift.clone());
-        let lifted = self.lift(held, &recipe, after.dpi).await?;
+        // A sheet that is laid out anew has other pixels: they come with the stored state.
+        let laid_out = held.source.as_ref().is_some_and(|(i, _)| *i != after.recipes.intake);
+        if laid_out {
+            let scene = Scene::of(&after, &Ink::plain(Plane::new(after.width, after.height, 0), [0; 3]));
+            let progress = progress(&after, &scene);
+            return match store::write(&self.pool, id, revision, &after, progress, &step).await? {
+                Written::Conflict { revision } => Err(Error::Conflict { revision }),
+                Written::Done { .. } => self.open_held(held, id).await,
+            };
+        }
+        let lifted = self.ink(held, &after.inking_of_lines(), after.dpi).await?;
         let (sheet, ink) = (after.clone(), lifted.clone());
         let scene = Arc::new(apart(move || scene_of(&sheet, &ink)).await?);
         let progress = progress(&after, &scene);
@@ -299,6 +459,15 @@ impl Bench {
     }
 }
 
+/// Does something with a drawing's kept steps, on a thread that may be busy.
+async fn with_stages<T: Send + 'static>(
+    held: &Held,
+    f: impl FnOnce(&mut Stages) -> Result<T, Error> + Send + 'static,
+) -> Result<T, Error> {
+    let stages = held.stages.clone();
+    apart(move || f(&mut *stages.lock().map_err(|_| Error::BrokeOff)?)).await?
+}
+
 fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Line>>), Error> {
     Ok(match rhizograph_formats::read(bytes)? {
         Input::Raster(r) => (r.rgb, None),
@@ -309,10 +478,10 @@ fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Line>>), Error> {
     })
 }
 
-fn scene_of(sheet: &Sheet, lifted: &Lifted) -> Scene {
+pub fn scene_of(sheet: &Sheet, lifted: &Inked) -> Scene {
     match lifted {
         Ok((ink, _)) => Scene::of(sheet, ink),
-        Err(_) => Scene::of(sheet, &Ink { alpha: Plane::new(sheet.width, sheet.height, 0), colour: [0; 3] }),
+        Err(_) => Scene::of(sheet, &Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3])),
     }
 }
 
@@ -407,6 +576,9 @@ pub fn view(open: &Open) -> DrawingView {
         width: s.sheet.width,
         height: s.sheet.height,
         dpi: s.sheet.dpi,
+        dpi_assumed: s.sheet.dpi_assumed,
+        original: s.sheet.original,
+        by_hand: s.sheet.by_hand.clone(),
         recipes: s.sheet.recipes.clone(),
         lift: if open.vector { None } else { lift },
         trouble,
@@ -433,11 +605,4 @@ pub fn view(open: &Open) -> DrawingView {
         redo: s.redo.clone(),
         steps: s.steps,
     }
-}
-
-/// A window drawn in: kept on the picture and to a size that can be sent.
-pub fn clipped(w: Window, width: usize, height: usize) -> Window {
-    let level = w.level.min(8);
-    let (x, y) = (w.x.min(width), w.y.min(height));
-    Window { x, y, width: w.width.min(width - x), height: w.height.min(height - y), level }
 }

@@ -47,12 +47,13 @@ pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Err
         "flat.png" => {
             // Ink over paint, what is neither stays clear.
             let mut flat = pictures::paint(open, swatches);
-            for (p, &a) in flat.data.iter_mut().zip(&ink.alpha.data) {
-                let (a, under) = (u32::from(a), u32::from(p[3]));
+            let w = flat.width;
+            for (i, (p, &a)) in flat.data.iter_mut().zip(&ink.alpha.data).enumerate() {
+                let (a, under, colour) = (u32::from(a), u32::from(p[3]), ink.colour_at(i % w, i / w));
                 let out = a * 255 + under * (255 - a);
                 if out > 0 {
                     let mix = |k: usize| {
-                        (u32::from(ink.colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out
+                        (u32::from(colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out
                     };
                     *p = [mix(0) as u8, mix(1) as u8, mix(2) as u8, (out / 255) as u8];
                 }

@@ -6,10 +6,14 @@ pub mod events;
 pub mod guard;
 pub mod hand_off;
 pub mod pictures;
+pub mod queue;
 pub mod routes;
 pub mod store;
+pub mod worker;
 
+use crate::demo::PHOTOGRAPHED;
 use events::Events;
+use rhizograph_demo::swatches;
 use rocket::fs::{FileServer, Options};
 use rocket::{Build, Config, Rocket};
 use sqlx::postgres::{PgPool, PgPoolOptions};
@@ -70,30 +74,47 @@ pub async fn serve(settings: Settings) -> Result<(), Error> {
         println!("Loading the demo: Kettle Post, shot 012 …");
         load_demo(&pool).await?;
     }
-    let rocket = build(pool, &settings).ignite().await.map_err(Box::new)?;
+    worker::start(&pool);
+    let rocket = build(pool.clone(), &settings).ignite().await.map_err(Box::new)?;
+    if let Some(events) = rocket.state::<Events>() {
+        events.hear_database(pool).await?;
+    }
     println!("Rhizograph is ready: http://127.0.0.1:{}", settings.port);
     rocket.launch().await.map_err(Box::new)?;
     Ok(())
 }
 
+/// Works on the queue until stopped, without serving: on this machine or another.
+pub async fn work(database_url: &str) -> Result<(), Error> {
+    let pool = connect(database_url).await?;
+    worker::start(&pool);
+    println!("Working on what waits in the queue. Ctrl+C stops.");
+    std::future::pending().await
+}
+
 /// Puts the demo production into the database.
 pub async fn load_demo(pool: &PgPool) -> Result<(), Error> {
-    let sheets = tokio::task::spawn_blocking(|| crate::demo::sheets().collect::<Result<Vec<_>, _>>())
+    let drawn =
+        || Ok((crate::demo::sheets().collect::<Result<Vec<_>, _>>()?, crate::demo::photographed(PHOTOGRAPHED)?));
+    let (sheets, photo) = tokio::task::spawn_blocking(drawn)
         .await
         .map_err(|e| Error::Demo(e.to_string()))?
-        .map_err(|e| Error::Demo(e.to_string()))?;
+        .map_err(|e: rhizograph_formats::Error| Error::Demo(e.to_string()))?;
     let production = store::add_production(pool, rhizograph_demo::PRODUCTION).await?;
-    let shot = store::add_shot(
-        pool,
-        production,
-        rhizograph_demo::SHOT,
-        rhizograph_demo::SHOT_NAME,
-        &rhizograph_demo::swatches(),
-    )
-    .await?;
+    let shot =
+        store::add_shot(pool, production, rhizograph_demo::SHOT, rhizograph_demo::SHOT_NAME, &swatches()).await?;
     for (name, bytes) in sheets {
-        let drawing = bench::new_drawing(&name, &bytes).map_err(|e| Error::Demo(e.to_string()))?;
-        store::add_drawing(pool, shot, &drawing, &bytes).await?;
+        bring_in(pool, shot, &name, &bytes).await?;
     }
+    let shot =
+        store::add_shot(pool, production, rhizograph_demo::PHOTO_SHOT, rhizograph_demo::PHOTO_SHOT_NAME, &swatches())
+            .await?;
+    bring_in(pool, shot, &photo.0, &photo.1).await
+}
+
+async fn bring_in(pool: &PgPool, shot: i64, name: &str, bytes: &[u8]) -> Result<(), Error> {
+    let pegs = store::pegs_of_shot(pool, shot).await?;
+    let drawing = bench::new_drawing(name, bytes, pegs).map_err(|e| Error::Demo(e.to_string()))?;
+    store::add_drawing(pool, shot, &drawing, bytes).await?;
     Ok(())
 }

@@ -1,47 +1,30 @@
 //! Pictures at the size they are shown: a window of a plane, every `2^level` pixels averaged into one.
 
-use super::api::Window;
-use super::bench::{Error, Open, clipped};
+use super::bench::{Error, Open};
 use super::store;
 use rayon::prelude::*;
 use rhizograph_core::ink::Ink;
 use rhizograph_core::paint::{Swatch, fills};
 use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::stages::Window;
 use rhizograph_formats::raster_out;
 
-/// Averages blocks of `2^level` pixels of the window, each pixel given as a sum of `N` channels.
-fn averaged<const N: usize>(w: Window, pixel: impl Fn(usize, usize) -> [u32; N] + Sync) -> Plane<[u8; N]> {
-    let k = 1usize << w.level;
-    let (ow, oh) = (w.width.div_ceil(k), w.height.div_ceil(k));
-    let mut out = Plane::new(ow, oh, [0u8; N]);
-    out.par_rows_mut().for_each(|(oy, row)| {
-        for (ox, o) in row.iter_mut().enumerate() {
-            let (x0, y0) = (w.x + ox * k, w.y + oy * k);
-            let (x1, y1) = ((x0 + k).min(w.x + w.width), (y0 + k).min(w.y + w.height));
-            let mut sum = [0u32; N];
-            for y in y0..y1 {
-                for x in x0..x1 {
-                    let p = pixel(x, y);
-                    (0..N).for_each(|c| sum[c] += p[c]);
-                }
-            }
-            let n = ((x1 - x0) * (y1 - y0)).max(1) as u32;
-            *o = sum.map(|s| ((s + n / 2) / n) as u8);
-        }
-    });
-    out
-}
-
 pub fn original(source: &Plane<Rgb>, window: Window) -> Result<Vec<u8>, Error> {
-    let w = clipped(window, source.width, source.height);
-    Ok(raster_out::rgb_png(&averaged(w, |x, y| source.at(x, y).map(u32::from)), 300.0)?)
+    let w = window.on(source.width, source.height);
+    Ok(raster_out::rgb_png(&source.averaged(w.level, w.area(), |p| p), 300.0)?)
 }
 
-/// Ink with alpha; colour does not average, only coverage does.
+/// A part of the alpha at the size it is shown.
+pub fn smaller(alpha: &Plane<u8>, window: Window) -> Plane<u8> {
+    let w = window.on(alpha.width, alpha.height);
+    alpha.averaged(w.level, w.area(), |a| [a]).map(|a| a[0])
+}
+
+/// Ink with alpha.
 pub fn ink(ink: &Ink, window: Window) -> Result<Vec<u8>, Error> {
-    let w = clipped(window, ink.alpha.width, ink.alpha.height);
-    let alpha = averaged(w, |x, y| [u32::from(*ink.alpha.at(x, y))]).map(|a| a[0]);
-    Ok(raster_out::ink_png(&Ink { alpha, colour: ink.colour }, 300.0)?)
+    let w = window.on(ink.alpha.width, ink.alpha.height);
+    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area(), |p| p)));
+    Ok(raster_out::ink_png(&Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }, 300.0)?)
 }
 
 /// The paint of a drawing: each pixel the colour of its region, up to the middle of the lines times the tuck.
@@ -73,12 +56,20 @@ pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
         return original(&open.source, window);
     }
     let paint = paint(open, swatches);
-    let (alpha, c) = (&open.scene.ink.alpha, open.scene.ink.colour);
-    let plane = averaged(window, |x, y| {
-        let (p, a) = (paint.at(x, y), u32::from(*alpha.at(x, y)));
-        let under = if p[3] > 0 { [p[0], p[1], p[2]] } else { [255, 253, 247] };
-        std::array::from_fn(|k| (u32::from(under[k]) * (255 - a) + u32::from(c[k]) * a) / 255)
-    });
+    let ink = &open.scene.ink;
+    let flat = Plane {
+        width: w,
+        height: h,
+        data: (0..w * h)
+            .into_par_iter()
+            .map(|i| {
+                let (p, a, c) = (paint.data[i], u32::from(ink.alpha.data[i]), ink.colour_at(i % w, i / w));
+                let under = if p[3] > 0 { [p[0], p[1], p[2]] } else { [255, 253, 247] };
+                std::array::from_fn(|k| ((u32::from(under[k]) * (255 - a) + u32::from(c[k]) * a) / 255) as u8)
+            })
+            .collect(),
+    };
+    let plane = flat.averaged(level, window.area(), |p: Rgb| p);
     Ok(raster_out::rgb_png(&plane, 72.0)?)
 }
 

@@ -1,13 +1,16 @@
 //! The routes under `/api`.
 
 use super::api::{
-    CommandRequest, DrawingView, Event, LiftPreview, NewProduction, NewShot, NewSwatches, ProductionInfo, Readiness,
-    Refusal, RevisionRequest, Window,
+    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, NewProduction, NewShot,
+    NewSwatches, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, StripRequest,
 };
 use super::bench::{self, Bench, Error, Open, new_drawing, view};
 use super::events::Events;
 use super::store::{self, Written};
-use super::{hand_off, pictures};
+use super::{hand_off, pictures, queue};
+use rhizograph_core::geom::Pt;
+use rhizograph_core::intake::find_corners;
+use rhizograph_core::stages::Window;
 use rhizograph_formats::MOST_BYTES;
 use rocket::data::ByteUnit;
 use rocket::http::{ContentType, Header, Status};
@@ -151,7 +154,8 @@ async fn add_drawing(bench: &Shared, events: &State<Events>, shot: i64, name: &s
         return Err(Error::Format(rhizograph_formats::Error::TooLarge((MOST_BYTES >> 20) + 1)).into());
     }
     let bytes = read.into_inner();
-    let (drawing, bytes) = apart(move || Ok((new_drawing(&name, &bytes)?, bytes))).await?;
+    let pegs = store::pegs_of_shot(&bench.pool, shot).await?;
+    let (drawing, bytes) = apart(move || Ok((new_drawing(&name, &bytes, pegs)?, bytes))).await?;
     let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await?;
     events.tell(shot, Event::Drawings);
     Ok(Json(id))
@@ -216,6 +220,10 @@ async fn picture(
             let source = bench.source(id).await?;
             apart(move || pictures::original(&source, window)).await?
         }
+        "raw" => {
+            let raw = bench.as_it_came(id).await?;
+            apart(move || pictures::original(&raw, window)).await?
+        }
         "ink" => {
             let open = bench.open(id).await?;
             apart(move || pictures::ink(&open.scene.ink, window)).await?
@@ -233,23 +241,109 @@ async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
     Ok(file(bytes, ContentType::PNG, true))
 }
 
-/// A picture with the facts of the lift that made it.
-#[derive(Responder)]
-pub struct Preview {
-    file: File,
-    facts: Header<'static>,
+/// What is told, as its length in four bytes (low byte first) and JSON; then pixels as they are: no packing and unpacking
+/// stands between a slider and its picture.
+fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> File {
+    let json = serde_json::to_vec(told).unwrap_or_default();
+    let mut bytes = Vec::with_capacity(4 + json.len() + pixels.iter().map(|p| p.len()).sum::<usize>());
+    bytes.extend((json.len() as u32).to_le_bytes());
+    bytes.extend(json);
+    pixels.iter().for_each(|p| bytes.extend(*p));
+    file(bytes, ContentType::Binary, false)
 }
 
-#[post("/drawings/<id>/lift-preview", data = "<request>")]
-async fn lift_preview(bench: &Shared, id: i64, request: Json<LiftPreview>) -> Result<Preview, Refused> {
-    let request = request.into_inner();
-    let lifted = bench.preview(id, &request.recipe).await?;
-    let (bytes, facts) = apart(move || match &*lifted {
-        Err(e) => Err(Error::Core(e.clone())),
-        Ok((ink, facts)) => Ok((pictures::ink(ink, request.window)?, serde_json::to_string(facts).unwrap_or_default())),
-    })
-    .await?;
-    Ok(Preview { file: file(bytes, ContentType::PNG, false), facts: Header::new("x-lift-facts", facts) })
+#[post("/drawings/<id>/glance", data = "<request>")]
+async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result<File, Refused> {
+    let r = request.into_inner();
+    let glance = bench.glance(id, r).await?;
+    let told = GlanceTold {
+        width: glance.alpha.width,
+        height: glance.alpha.height,
+        coloured: glance.colours.is_some(),
+        facts: glance.facts,
+        trade: glance.trade,
+    };
+    let Some(colours) = glance.colours else {
+        return Ok(told_with(&told, &[&glance.alpha.data]));
+    };
+    let pixels: Vec<u8> =
+        colours.data.iter().zip(&glance.alpha.data).flat_map(|(c, &a)| [c[0], c[1], c[2], a]).collect();
+    Ok(told_with(&told, &[&pixels]))
+}
+
+#[post("/drawings/<id>/strip", data = "<request>")]
+async fn strip(bench: &Shared, id: i64, request: Json<StripRequest>) -> Result<File, Refused> {
+    let r = request.into_inner();
+    if r.weights.len() > 12 {
+        return Err(Error::Asked("a strip shows up to 12 variants".into()).into());
+    }
+    let planes = bench.strip(id, r.inking, r.window, r.weights).await?;
+    let size = planes.first().map_or((0, 0), |p| (p.width, p.height));
+    let pixels: Vec<&[u8]> = planes.iter().map(|p| p.data.as_slice()).collect();
+    Ok(told_with(&size, &pixels))
+}
+
+#[get("/shots/<shot>/jobs")]
+async fn jobs(bench: &Shared, shot: i64) -> Answer<Vec<JobInfo>> {
+    Ok(Json(queue::of_shot(&bench.pool, shot).await?))
+}
+
+#[post("/shots/<shot>/lift", data = "<request>")]
+async fn lift_shot(bench: &Shared, shot: i64, request: Json<ShotLift>) -> Answer<i64> {
+    let settings = request.into_inner();
+    settings.lift.check().and(settings.weight.check()).and(settings.trace.check()).map_err(Error::Core)?;
+    let drawings = store::drawings_of(&bench.pool, shot).await?;
+    if drawings.is_empty() {
+        return Err(Error::Asked("there is no drawing in this shot yet".into()).into());
+    }
+    let job = queue::add(&bench.pool, shot, "Lift the shot", &queue::Settings::Lift(settings), &drawings, &[]).await?;
+    Ok(Json(job))
+}
+
+#[post("/shots/<shot>/deliver", data = "<request>")]
+async fn deliver(bench: &Shared, shot: i64, request: Json<Delivery>) -> Answer<i64> {
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
+    let delivery = request.into_inner();
+    let (what, sheets) = match &delivery {
+        Delivery::SheetFeeder { sheets, dpi, .. } => {
+            if !(75.0..=600.0).contains(dpi) {
+                return Err(Error::Asked("the sheet feeder scans at 75 to 600 dpi".into()).into());
+            }
+            ("Sheet feeder", sheets)
+        }
+        Delivery::PhoneCamera { sheets } => ("Phone camera", sheets),
+    };
+    if sheets.is_empty() || sheets.len() > 200 || sheets.iter().any(|&s| s >= rhizograph_demo::marrow::DRAWINGS) {
+        return Err(Error::Asked("choose 1 to 200 of the demo's sheets".into()).into());
+    }
+    let numbers: Vec<i32> = sheets.iter().map(|&s| s as i32).collect();
+    let settings = queue::Settings::Deliver(delivery.clone());
+    Ok(Json(queue::add(&bench.pool, shot, what, &settings, &[], &numbers).await?))
+}
+
+#[post("/jobs/<job>/stop")]
+async fn stop_job(bench: &Shared, job: i64) -> Answer<()> {
+    queue::stop(&bench.pool, job).await.map_err(|_| Error::Asked("there is no such work".into()))?;
+    Ok(Json(()))
+}
+
+#[post("/drawings/<id>/register", data = "<request>")]
+async fn register(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    request: Json<RegisterRequest>,
+) -> Answer<DrawingView> {
+    Ok(answer(events, &bench.register(id, request.revision, request.marks).await?))
+}
+
+/// Where the paper's corners seem to be on the original.
+#[get("/drawings/<id>/corners")]
+async fn corners(bench: &Shared, id: i64) -> Answer<Option<[Pt; 4]>> {
+    let raw = bench.as_it_came(id).await?;
+    Ok(Json(apart(move || Ok(find_corners(&raw).map(|c| c.map(Pt::snapped)))).await?))
 }
 
 #[get("/drawings/<id>/pixel?<x>&<y>")]
@@ -359,7 +453,14 @@ pub fn all() -> Vec<Route> {
         original,
         picture,
         thumbnail,
-        lift_preview,
+        glance,
+        strip,
+        jobs,
+        lift_shot,
+        deliver,
+        stop_job,
+        register,
+        corners,
         pixel,
         readiness,
         handed_off,

@@ -3,10 +3,12 @@
 
 use super::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
 use rhizograph_core::command::Change;
+use rhizograph_core::geom::Pt;
 use rhizograph_core::paint::Swatch;
+use rhizograph_core::recipe::Register;
 use rhizograph_core::sheet::Sheet;
 use sqlx::types::Json;
-use sqlx::{PgPool, Row};
+use sqlx::{PgPool, Postgres, Row, Transaction};
 
 /// A drawing that is about to be added.
 pub struct NewDrawing {
@@ -69,11 +71,23 @@ pub async fn add_shot(
 /// Adds a drawing at the end of the shot, or before the first whose name's number is higher.
 pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: &[u8]) -> sqlx::Result<i64> {
     let mut tx = pool.begin().await?;
+    let id = insert_drawing(&mut tx, shot, drawing, bytes).await?;
+    tx.commit().await?;
+    Ok(id)
+}
+
+/// The same within a transaction.
+pub async fn insert_drawing(
+    tx: &mut Transaction<'_, Postgres>,
+    shot: i64,
+    drawing: &NewDrawing,
+    bytes: &[u8],
+) -> sqlx::Result<i64> {
     // Two uploads at once must not take the same place.
-    sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut *tx).await?;
+    sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut **tx).await?;
     let place: i32 = sqlx::query_scalar("select coalesce(max(place), 0) + 1 from drawings where shot = $1")
         .bind(shot)
-        .fetch_one(&mut *tx)
+        .fetch_one(&mut **tx)
         .await?;
     let id: i64 = sqlx::query_scalar(
         "insert into drawings (shot, place, name, sheet, progress) values ($1, $2, $3, $4, $5) returning id",
@@ -83,16 +97,15 @@ pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: 
     .bind(&drawing.name)
     .bind(Json(&drawing.sheet))
     .bind(Json(Progress::default()))
-    .fetch_one(&mut *tx)
+    .fetch_one(&mut **tx)
     .await?;
     sqlx::query("insert into originals (drawing, file_name, sha256, bytes) values ($1, $2, $3, $4)")
         .bind(id)
         .bind(&drawing.file_name)
         .bind(&drawing.sha256)
         .bind(bytes)
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
-    tx.commit().await?;
     Ok(id)
 }
 
@@ -107,12 +120,43 @@ pub async fn original_file(pool: &PgPool, drawing: i64) -> sqlx::Result<(String,
     Ok((row.try_get(0)?, row.try_get(1)?))
 }
 
+/// Where the sheets of a shot have the marks of their peg holes, if one has them.
+pub async fn pegs_of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
+    let found: Option<Json<Register>> = sqlx::query_scalar(
+        "select sheet->'recipes'->'intake'->'register' from drawings
+         where shot = $1 and (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean order by place limit 1",
+    )
+    .bind(shot)
+    .fetch_optional(pool)
+    .await?;
+    Ok(found.map(|r| r.0.to))
+}
+
+/// Where the marks of a sheet of the shot were laid by hand, the first that has such; another drawing's than `but`.
+pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<[Pt; 2]>> {
+    let found: Option<Json<Register>> = sqlx::query_scalar(
+        "select sheet->'recipes'->'intake'->'register' from drawings
+         where shot = $1 and id <> $2 and not (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean
+         order by place limit 1",
+    )
+    .bind(shot)
+    .bind(but)
+    .fetch_optional(pool)
+    .await?;
+    Ok(found.map(|r| r.0.to))
+}
+
 pub async fn shot_of(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
     sqlx::query_scalar("select shot from drawings where id = $1").bind(drawing).fetch_one(pool).await
 }
 
 pub async fn shot_exists(pool: &PgPool, shot: i64) -> sqlx::Result<bool> {
     sqlx::query_scalar("select exists (select 1 from shots where id = $1)").bind(shot).fetch_one(pool).await
+}
+
+/// The drawings of a shot, in order.
+pub async fn drawings_of(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<i64>> {
+    sqlx::query_scalar("select id from drawings where shot = $1 order by place").bind(shot).fetch_all(pool).await
 }
 
 pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
@@ -251,6 +295,24 @@ pub async fn write(
     step: &Step,
 ) -> sqlx::Result<Written> {
     let mut tx = pool.begin().await?;
+    if !write_step(&mut tx, drawing, revision, sheet, progress, step).await? {
+        let now: i64 =
+            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        return Ok(Written::Conflict { revision: now });
+    }
+    tx.commit().await?;
+    Ok(Written::Done { revision: revision + 1 })
+}
+
+/// The same within a transaction; `false` if the drawing is not at that revision any more.
+pub async fn write_step(
+    tx: &mut Transaction<'_, Postgres>,
+    drawing: i64,
+    revision: i64,
+    sheet: &Sheet,
+    progress: Progress,
+    step: &Step,
+) -> sqlx::Result<bool> {
     let done = sqlx::query(
         "update drawings set sheet = $3, progress = $4, revision = revision + 1 where id = $1 and revision = $2",
     )
@@ -258,37 +320,34 @@ pub async fn write(
     .bind(revision)
     .bind(Json(sheet))
     .bind(Json(progress))
-    .execute(&mut *tx)
+    .execute(&mut **tx)
     .await?;
     if done.rows_affected() == 0 {
-        let now: i64 =
-            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
-        return Ok(Written::Conflict { revision: now });
+        return Ok(false);
     }
     match step {
         Step::Add(change) => {
-            sqlx::query("delete from changes where drawing = $1 and undone").bind(drawing).execute(&mut *tx).await?;
+            sqlx::query("delete from changes where drawing = $1 and undone").bind(drawing).execute(&mut **tx).await?;
             sqlx::query("insert into changes (drawing, step, change) select $1, coalesce(max(step), 0) + 1, $2 from changes where drawing = $1")
                 .bind(drawing)
                 .bind(Json(change))
-                .execute(&mut *tx)
+                .execute(&mut **tx)
                 .await?;
         }
         Step::Undo => {
             sqlx::query("update changes set undone = true where drawing = $1 and step = (select max(step) from changes where drawing = $1 and not undone)")
                 .bind(drawing)
-                .execute(&mut *tx)
+                .execute(&mut **tx)
                 .await?;
         }
         Step::Redo => {
             sqlx::query("update changes set undone = false where drawing = $1 and step = (select min(step) from changes where drawing = $1 and undone)")
                 .bind(drawing)
-                .execute(&mut *tx)
+                .execute(&mut **tx)
                 .await?;
         }
     }
-    tx.commit().await?;
-    Ok(Written::Done { revision: revision + 1 })
+    Ok(true)
 }
 
 pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {

@@ -95,6 +95,12 @@ impl Server {
         (self.child, self.url) = launch(&self.database);
     }
 
+    /// The number of the program's process.
+    #[allow(dead_code)]
+    pub fn process(&self) -> u32 {
+        self.child.id()
+    }
+
     /// A file of the built front end must be there for the browser.
     #[allow(dead_code)]
     pub fn web_is_built() -> bool {
@@ -107,4 +113,21 @@ impl Drop for Server {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
+}
+
+/// Drives the interface of a server through a file of `e2e/tests`, in Debian's Chromium.
+#[allow(dead_code)]
+pub fn drive(server: &Server, file: &str) {
+    assert!(Server::web_is_built(), "the front end is not built: npm --prefix web run build");
+    let out = Command::new("node")
+        .arg("run.mjs")
+        .arg(file)
+        .current_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/../../e2e"))
+        .env("RHIZOGRAPH_URL", &server.url)
+        .output()
+        .expect("Node.js drives the browser");
+    let said = String::from_utf8_lossy(&out.stdout);
+    print!("{said}");
+    assert!(out.status.success(), "{said}\n{}", String::from_utf8_lossy(&out.stderr));
+    assert!(said.contains("interface: ok"), "no test ran in {file}");
 }

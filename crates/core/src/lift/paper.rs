@@ -18,40 +18,23 @@ pub struct Paper {
 }
 
 impl Paper {
-    /// Measures the paper of a sheet; `even_light` 0 takes one colour for all, 1 follows the light.
-    pub fn measure(rgb: &Plane<Rgb>, even_light: f64) -> Paper {
+    /// Measures the paper of a sheet; `flip` 255 turns light and dark about, for light ink.
+    pub fn measure(rgb: &Plane<Rgb>, flip: u8) -> Paper {
         let (gw, gh) = (rgb.width.div_ceil(BLOCK), rgb.height.div_ceil(BLOCK));
-        let blocks: Vec<([f32; 3], f32, f32)> = (0..gw * gh)
+        let blocks: Vec<Block> = (0..gw * gh)
             .into_par_iter()
-            .map_init(Vec::new, |sorted, i| {
-                let (bx, by) = (i % gw * BLOCK, i / gw * BLOCK);
-                sorted.clear();
-                for y in by..(by + BLOCK).min(rgb.height) {
-                    let row = &rgb.row(y)[bx..(bx + BLOCK).min(rgb.width)];
-                    sorted
-                        .extend(row.iter().skip(y % 2).step_by(2).map(|p| (p.iter().map(|&c| u16::from(c)).sum(), *p)));
-                }
-                if sorted.is_empty() {
-                    sorted.push((0u16, *rgb.at(bx, by)));
-                }
-                sorted.sort_unstable_by_key(|p: &(u16, Rgb)| p.0);
-                let n = sorted.len();
-                let part = &sorted[n * 55 / 100..(n * 95 / 100).max(n * 55 / 100 + 1)];
-                let mut mean = [0f32; 3];
-                part.iter().for_each(|p| (0..3).for_each(|c| mean[c] += f32::from(p.1[c]) / part.len() as f32));
-                let (a, b) = (f32::from(part[0].0), f32::from(part[part.len() - 1].0));
-                (mean, mean.iter().sum::<f32>(), b - a)
-            })
+            .with_min_len(gw)
+            .map(|i| Block::measure(rgb, flip, (i % gw * BLOCK, i / gw * BLOCK)))
             .collect();
-        let light = Plane { width: gw, height: gh, data: blocks.iter().map(|b| b.1).collect::<Vec<f32>>() };
+        let light = Plane { width: gw, height: gh, data: blocks.iter().map(|b| b.light).collect::<Vec<f32>>() };
         let mut order: Vec<f32> = light.data.clone();
-        order.sort_unstable_by(f32::total_cmp);
-        let brightest = order[order.len() - 1 - order.len() / 20];
+        let near_top = order.len() - 1 - order.len() / 20;
+        let brightest = *order.select_nth_unstable_by(near_top, f32::total_cmp).1;
         let around = widest_light(&light, 20);
         let mut valid: Vec<bool> = (0..gw * gh)
             .map(|i| {
-                let (_, l, unrest) = blocks[i];
-                l > 0.45 * around.data[i] && l > 0.16 * brightest && unrest < 0.28 * l
+                let Block { light, unrest, .. } = blocks[i];
+                light > 0.45 * around.data[i] && light > 0.16 * brightest && unrest < 0.28 * light
             })
             .collect();
         if !valid.iter().any(|&v| v) {
@@ -59,14 +42,12 @@ impl Paper {
         }
         let mut middle = [0f32; 3];
         for (c, m) in middle.iter_mut().enumerate() {
-            let mut v: Vec<f32> = (0..gw * gh).filter(|&i| valid[i]).map(|i| blocks[i].0[c]).collect();
-            v.sort_unstable_by(f32::total_cmp);
-            *m = v[v.len() / 2];
+            let mut v: Vec<f32> = (0..gw * gh).filter(|&i| valid[i]).map(|i| blocks[i].mean[c]).collect();
+            let half = v.len() / 2;
+            *m = *v.select_nth_unstable_by(half, f32::total_cmp).1;
         }
-        let mut grid = push_pull(gw, gh, &blocks.iter().map(|b| b.0).collect::<Vec<_>>(), &valid);
+        let mut grid = push_pull(gw, gh, &blocks.iter().map(|b| b.mean).collect::<Vec<_>>(), &valid);
         smooth(&mut grid);
-        let even = even_light as f32;
-        grid.data.iter_mut().for_each(|p| (0..3).for_each(|c| p[c] = middle[c] + (p[c] - middle[c]) * even));
         Paper { grid, middle }
     }
 
@@ -75,42 +56,111 @@ impl Paper {
         self.middle
     }
 
-    /// One row of the paper, bilinear between block centres, written to `out`.
-    pub fn row(&self, y: usize, out: &mut [[f32; 3]]) {
+    /// The paper at a place of the sheet, px.
+    pub fn at(&self, x: usize, y: usize) -> [f32; 3] {
+        let mut one = Vec::new();
+        self.inverse_row((y, 1), (x, 1), 0, 1.0, &mut one);
+        one[0].map(|v| 1.0 / v)
+    }
+
+    /// What the pixels of `rows` rows from `y` on, `n` of them from column `x0` on, are to be multiplied with to give
+    /// shares of the paper; one value a channel for each [`run`] of pixels, linear between block centres. `level`: every `2^level`
+    /// pixels of the sheet are one. `even_light` 0 takes one colour for all, 1 follows the light.
+    pub fn inverse_row(
+        &self,
+        (y, rows): (usize, usize),
+        (x0, n): (usize, usize),
+        level: u32,
+        even_light: f64,
+        out: &mut Vec<[f32; 3]>,
+    ) {
         let (gw, gh) = (self.grid.width, self.grid.height);
-        let place = |v: usize, n: usize| {
-            let f = ((v as f32 + 0.5) / BLOCK as f32 - 0.5).clamp(0.0, (n - 1) as f32);
-            let i = (f as usize).min(n.saturating_sub(2));
-            (i, (i + 1).min(n - 1), f - i as f32)
+        let (step, even) = (BLOCK as f32 / (1u32 << level) as f32, even_light as f32);
+        let row = ((y as f32 + rows as f32 / 2.0) / step - 0.5).clamp(0.0, (gh - 1) as f32);
+        let ya = (row as usize).min(gh.saturating_sub(2));
+        let (ra, rb, ty) = (self.grid.row(ya), self.grid.row((ya + 1).min(gh - 1)), row - ya as f32);
+        // The blocks' own inverses first; between them the inverse is as good as linear.
+        let inverse = |i: usize| {
+            let (a, b, m) = (&ra[i], &rb[i], &self.middle);
+            let at = |c: usize| 1.0 / (m[c] + (a[c] + (b[c] - a[c]) * ty - m[c]) * even).max(1.0);
+            [at(0), at(1), at(2)]
         };
-        let (ya, yb, ty) = place(y, gh);
-        let (ra, rb) = (self.grid.row(ya), self.grid.row(yb));
-        let column: Vec<[f32; 3]> =
-            (0..gw).map(|x| std::array::from_fn(|c| ra[x][c] + (rb[x][c] - ra[x][c]) * ty)).collect();
-        for (x, o) in out.iter_mut().enumerate() {
-            let (xa, xb, tx) = place(x, gw);
-            *o = std::array::from_fn(|c| column[xa][c] + (column[xb][c] - column[xa][c]) * tx);
+        let run = run(level);
+        let (mut left, mut a, mut b) = (0, inverse(0), inverse(1.min(gw - 1)));
+        out.clear();
+        for x in (x0..x0 + n).step_by(run) {
+            let place = ((x as f32 + run as f32 / 2.0) / step - 0.5).clamp(0.0, (gw - 1) as f32);
+            let i = place as usize;
+            if i != left {
+                a = if i == left + 1 { b } else { inverse(i) };
+                b = inverse((i + 1).min(gw - 1));
+                left = i;
+            }
+            let t = place - i as f32;
+            out.push([a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, a[2] + (b[2] - a[2]) * t]);
         }
+    }
+}
+
+/// So many pixels of a row, and so many rows, share one value of the paper: it changes slowly.
+pub fn run(level: u32) -> usize {
+    (8usize >> level).max(1)
+}
+
+/// What a block of pixels tells of the paper: the mean of its brighter half without the very brightest, the sum of
+/// that, and how far apart the two ends of that part are.
+#[derive(Clone, Copy)]
+struct Block {
+    mean: [f32; 3],
+    light: f32,
+    unrest: f32,
+}
+
+impl Block {
+    /// From up to 32 of its pixels: every other row, every fourth pixel, staggered.
+    fn measure(rgb: &Plane<Rgb>, flip: u8, (bx, by): (usize, usize)) -> Block {
+        let (mut colours, mut sums, mut n) = ([[0u8; 3]; 32], [u16::MAX; 32], 0);
+        for y in (by..(by + BLOCK).min(rgb.height)).step_by(2) {
+            let row = &rgb.row(y)[bx..(bx + BLOCK).min(rgb.width)];
+            for p in row.get(y % 4..).unwrap_or(row).iter().step_by(4) {
+                let p = p.map(|c| c ^ flip);
+                colours[n] = p;
+                sums[n] = u16::from(p[0]) + u16::from(p[1]) + u16::from(p[2]);
+                n += 1;
+            }
+        }
+        let mut order = sums;
+        order.sort_unstable();
+        let from = n * 55 / 100;
+        let (low, high) = (order[from], order[(n * 95 / 100).max(from + 1) - 1]);
+        let (mut total, mut counted) = ([0u32; 3], 0u32);
+        for (p, s) in colours.iter().zip(sums).take(n) {
+            if (low..=high).contains(&s) {
+                (0..3).for_each(|c| total[c] += u32::from(p[c]));
+                counted += 1;
+            }
+        }
+        let mean = total.map(|t| t as f32 / counted.max(1) as f32);
+        Block { mean, light: mean.iter().sum(), unrest: f32::from(high - low) }
     }
 }
 
 /// The highest light within a square of `2 r + 1` blocks.
 fn widest_light(light: &Plane<f32>, r: usize) -> Plane<f32> {
-    let run = |get: &dyn Fn(usize) -> f32, n: usize, i: usize| {
-        (i.saturating_sub(r)..(i + r + 1).min(n)).map(get).fold(0f32, f32::max)
-    };
-    let mut rows = light.clone();
-    for y in 0..light.height {
-        for x in 0..light.width {
-            rows.set(x, y, run(&|i| *light.at(i, y), light.width, x));
+    let (w, h) = (light.width, light.height);
+    let mut rows = Plane::new(w, h, 0f32);
+    rows.par_rows_mut().for_each(|(y, row)| {
+        let from = light.row(y);
+        for (x, o) in row.iter_mut().enumerate() {
+            *o = from[x.saturating_sub(r)..(x + r + 1).min(w)].iter().fold(0f32, |a, &b| a.max(b));
         }
-    }
-    let mut out = light.clone();
-    for y in 0..light.height {
-        for x in 0..light.width {
-            out.set(x, y, run(&|i| *rows.at(x, i), light.height, y));
+    });
+    let mut out = Plane::new(w, h, 0f32);
+    out.par_rows_mut().for_each(|(y, row)| {
+        for v in y.saturating_sub(r)..(y + r + 1).min(h) {
+            row.iter_mut().zip(rows.row(v)).for_each(|(o, &n)| *o = o.max(n));
         }
-    }
+    });
     out
 }
 

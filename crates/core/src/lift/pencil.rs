@@ -4,12 +4,15 @@
 //! lack is nearly the same in all channels, and a share of pencil, whose lack has a hue: d = α·ink + u·pencil, solved
 //! by least squares with u ≥ 0 (linear mixing model; Keshava and Mustard, "Spectral Unmixing", IEEE Signal Processing
 //! Magazine, 2002). A pale and a strong stroke of one pencil have the same direction, and ink over pencil keeps its own
-//! share. Whether a pixel is pencil at all is asked of its hue: the part of d that is not grey.
+//! share. Whether a pixel is pencil at all is asked of its hue in a perceptual space, with the paper taken as white:
+//! the direction of a and b in Oklab (Ottosson, "A perceptual color space for image processing", 2020). What has too
+//! little chroma to have a hue is left to the ink.
 
-use super::paper::Paper;
+use super::paper::{Paper, run};
 use crate::plane::{Plane, Rgb};
 use crate::recipe::LiftRecipe;
 use rayon::prelude::*;
+use std::sync::LazyLock;
 
 type V3 = [f32; 3];
 
@@ -22,10 +25,36 @@ fn lack(p: Rgb, paper: V3) -> V3 {
     std::array::from_fn(|c| 1.0 - f32::from(p[c]) / paper[c].max(1.0))
 }
 
-/// The part of a lack that is not grey.
-fn tint(d: V3) -> V3 {
+/// The length of the part of a lack that is not grey.
+fn tint(d: V3) -> f32 {
     let m = (d[0] + d[1] + d[2]) / 3.0;
-    d.map(|v| v - m)
+    let t = d.map(|v| v - m);
+    dot(t, t).sqrt()
+}
+
+/// Below this a lack has no hue: neutral ink, the paper's grain.
+const LEAST_TINT: f32 = 0.02;
+
+/// Linear light of 1024 sRGB values.
+static LINEAR: LazyLock<[f32; 1024]> = LazyLock::new(|| {
+    std::array::from_fn(|i| {
+        let v = i as f32 / 1023.0;
+        if v <= 0.040_45 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
+    })
+});
+
+/// Oklab's a and b of a lack, the paper taken as white; the direction is the hue, the length the chroma.
+fn hue(d: V3) -> [f32; 2] {
+    let [r, g, b] = d.map(|v| LINEAR[((1.0 - v).clamp(0.0, 1.0) * 1023.0) as usize]);
+    let l = (0.412_221_47 * r + 0.536_332_55 * g + 0.051_445_995 * b).cbrt();
+    let m = (0.211_903_5 * r + 0.680_699_5 * g + 0.107_396_96 * b).cbrt();
+    let s = (0.088_302_46 * r + 0.281_718_85 * g + 0.629_978_7 * b).cbrt();
+    [1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s, 0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s]
+}
+
+fn unit(h: [f32; 2]) -> [f32; 2] {
+    let l = h[0].hypot(h[1]).max(1e-6);
+    [h[0] / l, h[1] / l]
 }
 
 /// A drop-out colour on this paper.
@@ -33,20 +62,19 @@ fn tint(d: V3) -> V3 {
 pub struct Pencil {
     /// What it lacks, scaled to length 1.
     direction: V3,
-    /// The hue of that, scaled to length 1.
-    hue: V3,
+    /// Its hue, scaled to length 1.
+    hue: [f32; 2],
     /// How strong its usual stroke is.
     strength: f32,
 }
 
 impl Pencil {
     fn from_lack(d: V3, ink: V3) -> Option<Pencil> {
-        let (t, l) = (tint(d), dot(d, d).sqrt());
-        let tl = dot(t, t).sqrt();
+        let l = dot(d, d).sqrt();
         let direction = d.map(|v| v / l);
         // A sample as grey as ink cannot be told from it.
         let cos = dot(direction, ink) / dot(ink, ink).sqrt();
-        (l > 0.02 && tl > 0.02 && cos < 0.985).then(|| Pencil { direction, hue: t.map(|v| v / tl), strength: l })
+        (l > 0.02 && tint(d) > LEAST_TINT && cos < 0.985).then(|| Pencil { direction, hue: unit(hue(d)), strength: l })
     }
 
     /// From a colour picked on the sheet; `None` if it is as grey as the ink.
@@ -60,29 +88,40 @@ impl Pencil {
     }
 }
 
-/// What full ink lacks on this sheet: the middle of its darkest pixels.
-pub fn ink_direction(rgb: &Plane<Rgb>, paper: &Paper) -> V3 {
-    let mut row = vec![[0f32; 3]; rgb.width];
-    let mut dark: Vec<(f32, V3)> = Vec::new();
-    let mut rank = vec![0usize; 257];
-    let step = (rgb.height / 700).max(1);
+/// Goes over every `step`-th row, giving what each `step`-th pixel lacks.
+fn sampled(rgb: &Plane<Rgb>, flip: u8, paper: &Paper, step: usize, mut see: impl FnMut(V3)) {
+    let mut inverse = Vec::new();
     for y in (0..rgb.height).step_by(step) {
-        paper.row(y, &mut row);
-        for (p, paper) in rgb.row(y).iter().zip(&row) {
-            let d = lack(*p, *paper);
-            let least = d[0].min(d[1]).min(d[2]);
-            if least > 0.35 {
-                dark.push((least, d));
-                rank[(least * 256.0) as usize] += 1;
-            }
+        paper.inverse_row((y, 1), (0, rgb.width), 0, 1.0, &mut inverse);
+        for x in (y / step % step..rgb.width).step_by(step) {
+            let (p, inverse) = (rgb.at(x, y), inverse[x / run(0)]);
+            let at = |c: usize| 1.0 - f32::from(p[c] ^ flip) * inverse[c];
+            see([at(0), at(1), at(2)]);
         }
     }
+}
+
+/// Every which pixel is enough to learn a sheet by: half a million of them.
+fn sampling(rgb: &Plane<Rgb>) -> usize {
+    ((rgb.data.len() as f64 / 5e5).sqrt() as usize).clamp(1, 8)
+}
+
+/// What full ink lacks on this sheet: the middle of its darkest pixels.
+pub fn ink_direction(rgb: &Plane<Rgb>, flip: u8, paper: &Paper) -> V3 {
+    let mut dark: Vec<(f32, V3)> = Vec::new();
+    sampled(rgb, flip, paper, sampling(rgb), |d| {
+        let least = d[0].min(d[1]).min(d[2]);
+        if least > 0.35 {
+            dark.push((least, d));
+        }
+    });
     if dark.len() < 20 {
         return [0.85; 3];
     }
-    // Broad ink, where there is any, gathers at one darkness; thin lines trail below it. The upper third is safe.
-    dark.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
-    let top = &dark[dark.len() * 6 / 10..];
+    // Broad ink, where there is any, gathers at one darkness; thin lines trail below it. The upper part is safe.
+    let at = dark.len() * 6 / 10;
+    dark.select_nth_unstable_by(at, |a, b| a.0.total_cmp(&b.0));
+    let top = &dark[at..];
     let mut mean = [0f32; 3];
     top.iter().for_each(|p| (0..3).for_each(|c| mean[c] += p.1[c] / top.len() as f32));
     mean.map(|v| v.clamp(0.3, 1.0))
@@ -90,26 +129,19 @@ pub fn ink_direction(rgb: &Plane<Rgb>, paper: &Paper) -> V3 {
 
 /// The pencil colours on a sheet, the most used first, at most three: peaks of the hue histogram of what is neither
 /// paper nor ink.
-pub fn find(rgb: &Plane<Rgb>, paper: &Paper, ink: V3) -> Vec<Pencil> {
+pub fn find(rgb: &Plane<Rgb>, flip: u8, paper: &Paper, ink: V3) -> Vec<Pencil> {
     const BINS: usize = 36;
-    let mut row = vec![[0f32; 3]; rgb.width];
     let mut bins = vec![(0usize, [0f32; 3]); BINS];
     let mut seen = 0usize;
-    for y in (0..rgb.height).step_by(2) {
-        paper.row(y, &mut row);
-        for x in (y / 2 % 2..rgb.width).step_by(2) {
-            seen += 1;
-            let d = lack(*rgb.at(x, y), row[x]);
-            let t = tint(d);
-            if dot(t, t) > 0.012 && d[0].max(d[1]).max(d[2]) < 0.8 {
-                // Hue on the plane of tints: red-green against yellow-blue.
-                let angle = (3f32.sqrt() * (t[1] - t[2])).atan2(2.0 * t[0] - t[1] - t[2]);
-                let bin = ((angle / std::f32::consts::TAU + 1.0) * BINS as f32) as usize % BINS;
-                bins[bin].0 += 1;
-                (0..3).for_each(|c| bins[bin].1[c] += d[c]);
-            }
+    sampled(rgb, flip, paper, sampling(rgb).max(2), |d| {
+        seen += 1;
+        if tint(d) > 0.11 && d[0].max(d[1]).max(d[2]) < 0.8 {
+            let [a, b] = hue(d);
+            let bin = ((b.atan2(a) / std::f32::consts::TAU + 1.0) * BINS as f32) as usize % BINS;
+            bins[bin].0 += 1;
+            (0..3).for_each(|c| bins[bin].1[c] += d[c]);
         }
-    }
+    });
     let mut found = Vec::new();
     for _ in 0..3 {
         let sum = |i: usize| bins[i].0 + bins[(i + 1) % BINS].0 + bins[(i + BINS - 1) % BINS].0;
@@ -121,9 +153,10 @@ pub fn find(rgb: &Plane<Rgb>, paper: &Paper, ink: V3) -> Vec<Pencil> {
             break;
         }
         let mut d = [0f32; 3];
-        for i in [best + BINS - 2, best + BINS - 1, best, best + 1, best + 2] {
-            let b = &mut bins[i % BINS];
-            if (best + BINS - 1..=best + BINS + 1).contains(&i) || i == best || i == best + 1 {
+        for off in [BINS - 2, BINS - 1, 0, 1, 2] {
+            let b = &mut bins[(best + off) % BINS];
+            // The two outer ones are its tails: not measured, but not found again either.
+            if off != 2 && off != BINS - 2 {
                 (0..3).for_each(|c| d[c] += b.1[c] / n as f32);
             }
             b.0 = 0;
@@ -133,45 +166,104 @@ pub fn find(rgb: &Plane<Rgb>, paper: &Paper, ink: V3) -> Vec<Pencil> {
     found
 }
 
-/// The ink coverage of each pixel, 0 to 255, with the pencils taken out as far as `reach` and `softness` say.
-pub fn unmix(rgb: &Plane<Rgb>, paper: &Paper, ink: V3, pencils: &[Pencil], recipe: &LiftRecipe) -> Plane<u8> {
-    let ii = dot(ink, ink);
-    let (near, far) =
-        (recipe.reach.to_radians().cos() as f32, (recipe.reach + recipe.softness).min(180.0).to_radians().cos() as f32);
-    // Each pencil's solution row: alpha = w · d.
-    let rows: Vec<(V3, V3, V3)> = pencils
+/// The plain ink share of a row's pixels, 0 to 255, in whole numbers of 1/4096.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn plain_row(pixels: &[u8], flip: u8, by: V3, inverse: &[[f32; 3]], run: usize, out: &mut [u8]) {
+    const ONE: f32 = 4096.0;
+    let whole = ((by[0] + by[1] + by[2]) * 255.0 * ONE) as i32;
+    let share = |p: &[u8], w: [i32; 3]| {
+        let lit = w[0] * (p[0] ^ flip) as i32 + w[1] * (p[1] ^ flip) as i32 + w[2] * (p[2] ^ flip) as i32;
+        ((whole - lit) >> 12).clamp(0, 255) as u8
+    };
+    for ((px, out), inverse) in pixels.chunks(3 * run).zip(out.chunks_mut(run)).zip(inverse) {
+        let weight = |c: usize| (by[c] * inverse[c] * 255.0 * ONE) as i32;
+        let w = [weight(0), weight(1), weight(2)];
+        // The usual run has a length that is known: its loop becomes a few wide steps.
+        if let (Ok(px), Ok(out)) = (<&[u8; 24]>::try_from(px), <&mut [u8; 8]>::try_from(&mut *out)) {
+            for x in 0..8 {
+                out[x] = share(&px[3 * x..3 * x + 3], w);
+            }
+        } else {
+            px.chunks_exact(3).zip(out).for_each(|(p, o)| *o = share(p, w));
+        }
+    }
+}
+
+/// A pencil made ready for a sheet's pixels: each share is a dot product with what a pixel lacks.
+struct Unmixing {
+    ink: V3,
+    pencil: V3,
+    hue: [f32; 2],
+}
+
+/// How much of each pixel is ink, and how much was taken for pencil (0 to 255 both), over an area of a picture in which
+/// every `2^level` pixels of the sheet are one. `area`: left, top, width, height in pixels of that picture.
+pub fn unmix(
+    rgb: &Plane<Rgb>,
+    flip: u8,
+    (paper, ink): (&Paper, V3),
+    pencils: &[Pencil],
+    recipe: &LiftRecipe,
+    level: u32,
+    area: [usize; 4],
+) -> (Plane<u8>, Plane<u8>) {
+    let [x0, y0, w, h] = area;
+    // Weighted least squares: the channel mix says how much each channel counts.
+    let m: V3 = recipe.mix.map(|v| v as f32);
+    let by = |a: V3, b: V3| (0..3).map(|c| m[c] * a[c] * b[c]).sum::<f32>();
+    let ii = by(ink, ink).max(1e-6);
+    let plainly: V3 = std::array::from_fn(|c| m[c] * ink[c] / ii);
+    let near = recipe.reach.to_radians().cos() as f32;
+    let far = (recipe.reach + recipe.softness).min(180.0).to_radians().cos() as f32;
+    let rows: Vec<Unmixing> = pencils
         .iter()
-        .map(|p| {
-            let (ip, pp) = (dot(ink, p.direction), dot(p.direction, p.direction));
+        .filter_map(|p| {
+            let (ip, pp) = (by(ink, p.direction), by(p.direction, p.direction));
             let det = ii * pp - ip * ip;
-            let for_ink = std::array::from_fn(|c| (pp * ink[c] - ip * p.direction[c]) / det);
-            let for_pencil = std::array::from_fn(|c| (ii * p.direction[c] - ip * ink[c]) / det);
-            (for_ink, for_pencil, p.hue)
+            (det > 1e-5).then(|| Unmixing {
+                ink: std::array::from_fn(|c| m[c] * (pp * ink[c] - ip * p.direction[c]) / det),
+                pencil: std::array::from_fn(|c| m[c] * (ii * p.direction[c] - ip * ink[c]) / det),
+                hue: p.hue,
+            })
         })
         .collect();
-    let mut out = Plane::new(rgb.width, rgb.height, 0u8);
-    out.data.par_chunks_mut(rgb.width).enumerate().for_each_init(
-        || vec![[0f32; 3]; rgb.width],
-        |local, (y, row)| {
-            paper.row(y, local);
-            for (x, o) in row.iter_mut().enumerate() {
-                let d = lack(rgb.data[y * rgb.width + x], local[x]);
-                let plain = dot(d, ink) / ii;
+    let mut cover = Plane::new(w, h, 0u8);
+    let mut removed = Plane::new(w, h, 0u8);
+    let run = run(level);
+    let bands = cover.data.par_chunks_mut((w * run).max(1)).zip(removed.data.par_chunks_mut((w * run).max(1)));
+    bands.enumerate().for_each_init(Vec::new, |inverse, (band, (cover, removed))| {
+        // One look at the paper serves as many rows as columns.
+        let top = y0 + band * run;
+        paper.inverse_row((top, run), (x0, w), level, recipe.even_light, inverse);
+        for (i, (cover, removed)) in cover.chunks_mut(w).zip(removed.chunks_mut(w)).enumerate() {
+            let pixels = &rgb.row(top + i)[x0..x0 + w];
+            plain_row(pixels.as_flattened(), flip, plainly, inverse, run, cover);
+            for x in 0..w {
+                // Bare paper has nothing to tell apart, nor has what lacks the same in all channels.
+                if rows.is_empty() || cover[x] < 5 {
+                    continue;
+                }
+                let (p, inverse) = (pixels[x], inverse[x / run]);
+                let at = |c: usize| 1.0 - f32::from(p[c] ^ flip) * inverse[c];
+                let d: V3 = [at(0), at(1), at(2)];
+                let spread = d[0].max(d[1]).max(d[2]) - d[0].min(d[1]).min(d[2]);
+                if spread <= LEAST_TINT || tint(d) <= LEAST_TINT {
+                    continue;
+                }
+                let own = unit(hue(d));
+                let plain = dot(d, plainly);
                 let mut alpha = plain;
-                let t = tint(d);
-                let tl = dot(t, t).sqrt();
-                if tl > 0.01 {
-                    for (for_ink, for_pencil, hue) in &rows {
-                        let cos = dot(t, *hue) / tl;
-                        if cos > far && dot(d, *for_pencil) > 0.0 {
-                            let caught = if cos >= near { 1.0 } else { (cos - far) / (near - far).max(1e-6) };
-                            alpha = alpha.min(plain + (dot(d, *for_ink) - plain) * caught);
-                        }
+                for row in &rows {
+                    let cos = own[0] * row.hue[0] + own[1] * row.hue[1];
+                    if cos > far && dot(d, row.pencil) > 0.0 {
+                        let caught = if cos >= near { 1.0 } else { (cos - far) / (near - far).max(1e-6) };
+                        alpha = alpha.min(plain + (dot(d, row.ink) - plain) * caught);
                     }
                 }
-                *o = (alpha * 255.0).clamp(0.0, 255.0) as u8;
+                cover[x] = (alpha * 255.0).clamp(0.0, 255.0) as u8;
+                removed[x] = ((plain - alpha) * 255.0).clamp(0.0, 255.0) as u8;
             }
-        },
-    );
-    out
+        }
+    });
+    (cover, removed)
 }

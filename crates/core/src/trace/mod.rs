@@ -10,7 +10,7 @@ mod fit;
 mod graph;
 mod middle;
 mod path;
-mod thinning;
+pub(crate) mod thinning;
 
 pub use contour::rings_of;
 pub use fit::fit as fit_curves;

@@ -20,15 +20,42 @@ fn is_end(ring: u8) -> bool {
     ring.count_ones() == 1 || (ring.count_ones() == 2 && ring & ring.rotate_left(1) != 0)
 }
 
+/// What thinning leaves of a branch.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Thinning {
+    /// Its end stays unless its disc lies in a neighbour's: then it is only a bump of the rim. What widens from a corner
+    /// is no branch.
+    KeepingEnds,
+    /// Whatever can go without joining or parting anything goes.
+    ToTheLast,
+}
+
+/// How much deeper a neighbour must be, a pixel's step, for an end to be a bump: discs contained for the skeleton.
+const CONTAINED: f64 = 0.87;
+/// The same where corners are no branches: a right angle deepens by 0.71 a step.
+const WIDENS: f64 = 0.6;
+
 /// The skeleton of the pixels whose squared distance to the paper is above 0.
 pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
+    let deepest = squared.data.iter().copied().max().unwrap_or(0);
+    thin_by(squared, deepest, Some(CONTAINED))
+}
+
+/// Thins a set whose pixels have ranks (0: not in it; the lowest go first; `u16::MAX`: stays).
+pub fn thin_to(rank: &Plane<u16>, how: Thinning) -> Plane<bool> {
+    let squared = rank.map(|&r| u32::from(r));
+    let deepest = rank.data.iter().copied().filter(|&r| r < u16::MAX).max().unwrap_or(0);
+    thin_by(&squared, u32::from(deepest), (how == Thinning::KeepingEnds).then_some(WIDENS))
+}
+
+/// Pixels ranked above `last` stay.
+fn thin_by(squared: &Plane<u32>, last: u32, ends: Option<f64>) -> Plane<bool> {
     let w = squared.width;
     let simple: Vec<bool> = (0..=255u8).map(is_simple).collect();
     let mut left = squared.map(|&d| d > 0);
-    let deepest = squared.data.iter().copied().max().unwrap_or(0) as usize;
-    let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); deepest + 1];
+    let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); last as usize + 1];
     for (i, &d) in squared.data.iter().enumerate() {
-        if d > 0 {
+        if d > 0 && d <= last {
             buckets[d as usize].push(i as u32);
         }
     }
@@ -47,13 +74,14 @@ pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
             if !simple[ring as usize] {
                 continue;
             }
-            if is_end(ring) {
-                // An end stays unless its disc lies in a neighbour's: then it is only a bump of the rim.
+            if let Some(slope) = ends
+                && is_end(ring)
+            {
                 let own = f64::from(squared.data[i as usize]).sqrt();
                 let contained = (0..8).filter(|k| ring >> k & 1 == 1).any(|k| {
                     let (dx, dy) = AROUND[k];
                     let step = ((dx * dx + dy * dy) as f64).sqrt();
-                    f64::from(*squared.at((x + dx) as usize, (y + dy) as usize)).sqrt() >= own + 0.87 * step
+                    f64::from(*squared.at((x + dx) as usize, (y + dy) as usize)).sqrt() >= own + slope * step
                 });
                 if !contained {
                     continue;
@@ -63,11 +91,10 @@ pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
             for (k, (dx, dy)) in AROUND.iter().enumerate() {
                 if ring >> k & 1 == 1 {
                     let j = (y + dy) as usize * w + (x + dx) as usize;
-                    let d = squared.data[j] as usize;
-                    if d <= rank {
+                    // Deeper ones come up in their own turn.
+                    if squared.data[j] as usize <= rank {
                         queue.push_back(j as u32);
                     }
-                    // Deeper ones come up in their own turn.
                 }
             }
         }

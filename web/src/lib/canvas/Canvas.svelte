@@ -3,14 +3,16 @@
     import { pixel } from '../api';
     import { bench } from '../state/bench.svelte';
     import { findings } from '../state/findings.svelte';
-    import { lift } from '../state/lift.svelte';
+    import { settings } from '../state/inking.svelte';
+    import { intake } from '../state/intake.svelte';
     import { tellError } from '../state/notices.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
     import type { Pt } from '../types/Pt';
     import type { RegionView } from '../types/RegionView';
     import { type Colours, counts, hatching, mark, markDistance, seam } from './marks';
-    import { Preview } from './preview';
+    import { Glance } from './glance';
+    import * as overlays from './overlays';
     import { Tiles } from './tiles';
 
     let canvas: HTMLCanvasElement;
@@ -19,14 +21,25 @@
     let space = $state(false);
     /** A stroke being drawn with a tool, in sheet pixels. */
     let stroke = $state<Pt[]>([]);
-    let drag: { kind: 'pan' | 'stroke' | 'wipe'; last: Pt } | null = null;
+    let drag: { kind: 'pan' | 'stroke' | 'wipe' | 'corner'; last: Pt; corner?: number } | null = null;
     let hover = $state<Pt | null>(null);
     let stale = $state(0);
 
     const camera = bench.camera;
     const again = () => stale++;
     const tiles = new Tiles(again);
-    const preview = new Preview(again, (facts, trouble) => lift.hear(facts, trouble));
+    const glance = new Glance(again, (told, trouble) =>
+        settings.hear(told?.facts ?? null, told?.trade ?? null, trouble),
+    );
+    /** The drawing whose ink the canvas shows. */
+    let glanced = $state(0);
+    /** The stations whose canvas shows the ink that the settings in hand would give. */
+    const inking = $derived(
+        bench.station === 'lift' || (bench.station === 'weight' && (bench.weighs === 'ink' || !sheet.view?.traced)),
+    );
+    const squaring = $derived(bench.station === 'intake' && bench.tool === 'corners' && bench.corners !== null);
+    const painting = $derived(bench.tool === 'touch' || bench.tool === 'area');
+    const painted = $derived(bench.station === 'weight' ? ('weight' as const) : bench.effect);
 
     const paths = $derived.by(() => {
         const view = sheet.view;
@@ -37,7 +50,9 @@
             handmade: (view?.lines ?? [])
                 .filter((l) => l.made === 'bridge' || l.made === 'hand')
                 .map((l) => ({ id: l.id, path: made(l.path) })),
-            spines: (view?.lines ?? []).filter((l) => l.kind === 'centreline').map((l) => made(l.path)),
+            spines: (view?.lines ?? [])
+                .filter((l) => l.kind === 'centreline')
+                .map((l) => ({ id: l.id, path: made(l.path) })),
         };
     });
     const colourOf = $derived(new Map((shots.shot?.swatches ?? []).map((s) => [s.id, `rgb(${s.colour.join(',')})`])));
@@ -46,7 +61,9 @@
             ? 'grab'
             : bench.tool === 'sample' || bench.tool === 'pick'
               ? 'copy'
-              : 'crosshair',
+              : bench.tool === 'choose'
+                ? 'pointer'
+                : 'crosshair',
     );
 
     /** Marks lie on the sheet, which stays light in both themes. */
@@ -72,7 +89,42 @@
         return g.createPattern(tile, 'repeat');
     }
 
-    const BACKDROPS = { paper: '#fffdf7', white: '#ffffff', grey: '#8d8d8d', black: '#000000', checker: '' };
+    const BACKDROPS = {
+        paper: '#fffdf7',
+        white: '#ffffff',
+        grey: '#8d8d8d',
+        black: '#000000',
+        checker: '',
+        colour: '',
+    };
+
+    /** Puts a context on the sheet: its units are the sheet's pixels. */
+    function onto(g: CanvasRenderingContext2D) {
+        const s = camera.scale * ratio;
+        g.setTransform(
+            s,
+            0,
+            0,
+            s,
+            (camera.width / 2 - camera.x * camera.scale) * ratio,
+            (camera.height / 2 - camera.y * camera.scale) * ratio,
+        );
+    }
+
+    /** The size of what lies on the canvas: the sheet, or the original while its corners are moved. */
+    function lying(): { id: number; width: number; height: number } | null {
+        const view = sheet.view;
+        if (!view) return null;
+        const [width, height] = squaring ? view.original : [view.width, view.height];
+        return { id: view.info.id, width, height };
+    }
+
+    /** A number that changes when the sheet is laid out otherwise. */
+    const layoutVersion = $derived.by(() => {
+        let n = 7;
+        for (const c of JSON.stringify(sheet.view?.recipes.intake ?? {})) n = (n * 31 + c.charCodeAt(0)) | 0;
+        return n >>> 0;
+    });
 
     function draw() {
         frame = 0;
@@ -82,45 +134,44 @@
         g.setTransform(ratio, 0, 0, ratio, 0, 0);
         g.fillStyle = getComputedStyle(canvas).getPropertyValue('--desk') || '#bdb8ad';
         g.fillRect(0, 0, camera.width, camera.height);
-        if (!view) return;
-        const onSheet = () => {
-            const s = camera.scale * ratio;
-            g.setTransform(
-                s,
-                0,
-                0,
-                s,
-                (camera.width / 2 - camera.x * camera.scale) * ratio,
-                (camera.height / 2 - camera.y * camera.scale) * ratio,
-            );
-        };
+        const lies = lying();
+        if (!view || !lies) return;
+        const onSheet = () => onto(g);
         const onScreen = () => g.setTransform(ratio, 0, 0, ratio, 0, 0);
         const [left, top] = camera.toScreen([0, 0]);
-        const [right, low] = camera.toScreen([view.width, view.height]);
+        const [right, low] = camera.toScreen([lies.width, lies.height]);
         g.save();
         g.shadowColor = '#0003';
         g.shadowBlur = 14;
         g.shadowOffsetY = 3;
-        g.fillStyle = bench.backdrop === 'checker' ? (checker(g) ?? '#fff') : BACKDROPS[bench.backdrop];
+        g.fillStyle =
+            bench.backdrop === 'checker'
+                ? (checker(g) ?? '#fff')
+                : bench.backdrop === 'colour'
+                  ? bench.anyColour
+                  : BACKDROPS[bench.backdrop];
         g.fillRect(left, top, right - left, low - top);
         g.restore();
 
-        const lifting = bench.station === 'lift';
-        const showOriginal = bench.blink;
-        const wipeX = lifting && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
+        const showOriginal = bench.blink || bench.station === 'intake';
+        const caught = bench.station === 'lift' && settings.watched === 'drop-out';
+        const wipeX = inking && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
         g.save();
         g.beginPath();
         g.rect(left, top, right - left, low - top);
         g.clip();
-        if (showOriginal || wipeX !== null) {
+        // The original lies under a tint, under what is caught, and where no picture has come yet.
+        const under = inking && (bench.tint || caught || !glance.told || glance.wish?.drawing !== view.info.id);
+        if (showOriginal || wipeX !== null || under) {
             g.save();
-            if (wipeX !== null) {
+            if (wipeX !== null && !under) {
                 g.beginPath();
                 g.rect(0, 0, wipeX, camera.height);
                 g.clip();
             }
             onSheet();
-            tiles.draw(g, camera, view, 'original', 0, ratio);
+            if (squaring) tiles.draw(g, camera, lies, 'raw', 0, ratio);
+            else tiles.draw(g, camera, lies, 'original', layoutVersion, ratio);
             g.restore();
         }
         if (!showOriginal) {
@@ -131,9 +182,9 @@
                 g.clip();
             }
             onSheet();
-            if (!lifting) paintRegions(g, view.regions);
-            if (lifting && view.lift !== null) drawPreview(g);
-            else tiles.draw(g, camera, view, 'ink', view.info.revision, ratio);
+            if (!inking && bench.station !== 'weight') paintRegions(g, view.regions);
+            if (inking && (view.lift !== null || view.trouble)) drawGlance(g, caught);
+            else tiles.draw(g, camera, lies, 'ink', view.info.revision, ratio);
             g.restore();
         }
         g.restore();
@@ -146,18 +197,19 @@
                 g.strokeStyle = '#5E8577';
                 g.lineWidth = Math.min(1.6 / camera.scale, 3);
                 g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
-                if (camera.scale > 0.9) paths.spines.forEach((p) => g.stroke(p));
+                if (camera.scale > 0.9) paths.spines.forEach((p) => g.stroke(p.path));
                 g.restore();
                 onScreen();
             }
-            if (!lifting) paths.seams.forEach((s) => seam(g, camera, s.path, c));
+            if (!inking) paths.seams.forEach((s) => seam(g, camera, s.path, c));
             const listed = findings.listed.filter((f) => f.kind !== 'unpainted');
             if (camera.scale < 0.16) counts(g, camera, listed, c);
             else listed.forEach((f) => mark(g, camera, f, c, f.id === findings.current?.id));
-            if (stroke.length > 1) drawStroke(g);
+            if (stroke.length > 1 && !painting) drawStroke(g);
             const now = findings.current;
             if (now && now.kind === 'unpainted') outlineRegion(g, now.region);
         }
+        drawOver(g);
         if (wipeX !== null) {
             g.fillStyle = '#2a2822';
             g.fillRect(wipeX - 1, 0, 2, camera.height);
@@ -204,26 +256,84 @@
         g.restore();
     }
 
-    function drawPreview(g: CanvasRenderingContext2D) {
+    /** What belongs to the work at Intake, Lift and Weight. */
+    function drawOver(g: CanvasRenderingContext2D) {
         const view = sheet.view;
-        if (!view || !lift.draft) return;
-        const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
-        const k = 1 << level;
-        const [x0, y0] = camera.toSheet([0, 0]);
-        const [x1, y1] = camera.toSheet([camera.width, camera.height]);
+        if (!view) return;
+        const size: [number, number] = [view.width, view.height];
+        if (bench.station === 'intake') {
+            if (squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
+            const [from, to] = [stroke[0], stroke[stroke.length - 1]];
+            const tool = bench.tool;
+            if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks')) {
+                overlays.intakeStroke(g, camera, tool, from, to);
+            }
+        }
+        if (bench.blink) return;
+        if (bench.station === 'lift') {
+            if (bench.showArea && bench.tool === 'touch') {
+                overlays.areas(g, onto, view.by_hand, ['more', 'less', 'none', 'erase'], size);
+            }
+            const facts = settings.facts;
+            if (settings.watched === 'points' && settings.trade) {
+                overlays.tradeMarks(g, camera, settings.trade.lost, settings.trade.left);
+            }
+            if (settings.watched === 'specks' && facts) overlays.dots(g, camera, facts.specks, 'going');
+            if (settings.watched === 'pinholes' && facts) overlays.dots(g, camera, facts.pinholes, 'going');
+            if (bench.tool === 'protect') overlays.dots(g, camera, view.by_hand.protected, 'protected');
+        }
+        if (bench.station === 'weight') {
+            if (bench.showArea && bench.tool === 'area') overlays.areas(g, onto, view.by_hand, ['weight'], size);
+            if (bench.chosen.length > 0) {
+                g.save();
+                onto(g);
+                const chosen = paths.spines.filter((p) => bench.chosen.includes(p.id)).map((p) => p.path);
+                overlays.chosenLines(g, chosen, camera.scale);
+                g.restore();
+            }
+        }
+        if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
+    }
+
+    const LOUD = [214, 0, 122] as const;
+    const CAUGHT = [0, 92, 230] as const;
+
+    /** What is seen now, widened when nothing is dragged so that panning has something to show. */
+    function windowSeen(view: { width: number; height: number }, level: number) {
+        const k = 64 << level;
+        const more = settings.dragging ? 0 : 0.25;
+        const [x0, y0] = camera.toSheet([-more * camera.width, -more * camera.height]);
+        const [x1, y1] = camera.toSheet([(1 + more) * camera.width, (1 + more) * camera.height]);
         const x = Math.max(0, Math.floor(x0 / k) * k);
         const y = Math.max(0, Math.floor(y0 / k) * k);
-        const width = Math.min(view.width, Math.ceil(x1)) - x;
-        const height = Math.min(view.height, Math.ceil(y1)) - y;
-        if (width > 0 && height > 0) {
-            const recipe = $state.snapshot(lift.draft);
-            preview.ask({ drawing: view.info.id, recipe, window: { x, y, width, height, level } });
+        const width = Math.min(view.width, Math.ceil(x1 / k) * k) - x;
+        const height = Math.min(view.height, Math.ceil(y1 / k) * k) - y;
+        return { x, y, width, height, level };
+    }
+
+    function drawGlance(g: CanvasRenderingContext2D, caught: boolean) {
+        const view = sheet.view;
+        const now = settings.inking;
+        if (!view || !now) return;
+        // At Lift the ink is shown as it is lifted, before its weight is changed.
+        const inking = bench.station === 'lift' ? { ...now, weight: { ...now.weight, amount: 0 } } : now;
+        const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
+        const window = windowSeen(view, level);
+        if (window.width > 0 && window.height > 0) {
+            const wish = { drawing: view.info.id, inking, window, exact: !settings.dragging, caught };
+            glance.ask(wish, settings.movedAt);
+            settings.movedAt = settings.dragging ? settings.movedAt : 0;
         }
-        if (preview.picture && preview.window && preview.drawing === view.info.id) {
-            const w = preview.window;
-            g.imageSmoothingEnabled = camera.scale * ratio < 3;
-            g.drawImage(preview.picture, w.x, w.y, preview.picture.width << w.level, preview.picture.height << w.level);
-        }
+        const shown = glance.wish;
+        if (!shown || shown.drawing !== view.info.id || shown.caught !== caught) return;
+        const drawn = settings.lift?.as_drawn ?? false;
+        const colour = caught ? CAUGHT : bench.tint ? LOUD : drawn ? null : (settings.lift?.ink_colour ?? LOUD);
+        const picture = glance.in(colour);
+        if (!picture) return;
+        glanced = shown.drawing;
+        const w = shown.window;
+        g.imageSmoothingEnabled = camera.scale * ratio < 3;
+        g.drawImage(picture, w.x, w.y, picture.width << w.level, picture.height << w.level);
     }
 
     function drawStroke(g: CanvasRenderingContext2D) {
@@ -247,17 +357,22 @@
         // Everything that is drawn is read here, so that a change of it asks for a new frame.
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, stale, stroke.length];
         void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, paths, colourOf];
-        void [findings.listed, findings.current, JSON.stringify(lift.draft)];
+        void [findings.listed, findings.current, JSON.stringify(settings.lift), JSON.stringify(settings.weight)];
+        void [settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour];
+        void [bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.corners, squaring];
+        void [JSON.stringify(bench.brush), painting ? hover : null];
         if (!frame) frame = requestAnimationFrame(() => untrack(draw));
     });
 
     // A drawing that comes onto the bench is shown whole.
-    let shown = 0;
+    let shown = '';
     $effect(() => {
-        const view = sheet.view;
-        if (view && view.info.id !== shown && camera.width > 1) {
-            shown = view.info.id;
-            untrack(() => camera.fit(view.width, view.height));
+        // So is one that is laid out anew.
+        const lies = lying();
+        const name = lies ? `${lies.id}:${lies.width}x${lies.height}` : '';
+        if (lies && name !== shown && camera.width > 1) {
+            shown = name;
+            untrack(() => camera.fit(lies.width, lies.height));
         }
     });
 
@@ -275,6 +390,15 @@
         });
     }
 
+    /** The centreline under a place. */
+    function lineAt(p: Pt): number | null {
+        const g = canvas.getContext('2d');
+        if (!g) return null;
+        g.setTransform(1, 0, 0, 1, 0, 0);
+        g.lineWidth = 16 / camera.scale;
+        return paths.spines.find((l) => g.isPointInStroke(l.path, p[0], p[1]))?.id ?? null;
+    }
+
     /** The regions a stroke passes over, each once. */
     function regionsUnder(path: Pt[]): RegionView[] {
         const hit = path.map(regionAt).filter((r) => r !== undefined);
@@ -284,10 +408,16 @@
     function down(e: PointerEvent) {
         const at = place(e);
         canvas.setPointerCapture(e.pointerId);
-        const onWipe =
-            bench.station === 'lift' && bench.wipe !== null && Math.abs(at[0] - bench.wipe * camera.width) < 14;
-        if (onWipe && e.button === 0 && !space) drag = { kind: 'wipe', last: at };
-        else if (e.button === 1 || space || bench.tool === 'look') drag = { kind: 'pan', last: at };
+        const onWipe = inking && bench.wipe !== null && Math.abs(at[0] - bench.wipe * camera.width) < 14;
+        const corner = squaring
+            ? (bench.corners ?? []).findIndex((c) => {
+                  const [x, y] = camera.toScreen(c);
+                  return Math.hypot(x - at[0], y - at[1]) < 18;
+              })
+            : -1;
+        if (corner >= 0 && e.button === 0 && !space) drag = { kind: 'corner', last: at, corner };
+        else if (onWipe && e.button === 0 && !space) drag = { kind: 'wipe', last: at };
+        else if (e.button === 1 || space || bench.tool === 'look' || squaring) drag = { kind: 'pan', last: at };
         else if (e.button === 0) {
             drag = { kind: 'stroke', last: at };
             stroke = [camera.toSheet(at)];
@@ -302,7 +432,10 @@
         if (!drag) return;
         if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
         else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
-        else stroke = [...stroke, camera.toSheet(at)];
+        else if (drag.kind === 'corner') {
+            const to = camera.toSheet(at);
+            bench.corners = (bench.corners ?? []).map((c, i) => (i === drag?.corner ? to : c));
+        } else stroke = [...stroke, camera.toSheet(at)];
         drag.last = at;
     }
 
@@ -333,6 +466,41 @@
         const here = camera.toSheet(at);
         if (!view) return;
         switch (bench.tool) {
+            case 'touch':
+            case 'area': {
+                const { size, hardness, strength, takesOff } = bench.brush;
+                const touch = { effect: painted, path, size, hardness, strength, takes_off: takesOff };
+                await sheet.do({ do: 'touch', touch });
+                break;
+            }
+            case 'protect':
+                await sheet.do({ do: 'protect', at: here });
+                break;
+            case 'choose': {
+                const id = lineAt(here);
+                if (id === null) bench.chosen = [];
+                else if (bench.chosen.includes(id)) bench.chosen = bench.chosen.filter((c) => c !== id);
+                else bench.chosen = [...bench.chosen, id];
+                break;
+            }
+            case 'level': {
+                const [from, to] = [path[0], path[path.length - 1]];
+                if (!from || !to || still) return;
+                await intake.level(from, to);
+                break;
+            }
+            case 'crop': {
+                const [from, to] = [path[0], path[path.length - 1]];
+                if (!from || !to || still) return;
+                await intake.crop(from, to);
+                break;
+            }
+            case 'marks': {
+                const [from, to] = [path[0], path[path.length - 1]];
+                if (!from || !to || still) return;
+                await sheet.register([from, to]);
+                break;
+            }
             case 'sweep':
                 if (path.length > 1) await sheet.do({ do: 'sweep', path });
                 break;
@@ -371,7 +539,7 @@
             case 'sample':
                 if (here[0] < 0 || here[1] < 0 || here[0] >= view.width || here[1] >= view.height) return;
                 try {
-                    await lift.addSample(await pixel(view.info.id, Math.floor(here[0]), Math.floor(here[1])));
+                    await settings.addSample(await pixel(view.info.id, Math.floor(here[0]), Math.floor(here[1])));
                 } catch (e) {
                     tellError(e);
                 }
@@ -416,6 +584,7 @@
     class="absolute inset-0 size-full touch-none"
     style:cursor
     aria-label="The drawing"
+    data-glance={glanced}
     data-waiting={sheet.waiting + (sheet.loading ? 1 : 0)}
     onpointerdown={down}
     onpointermove={move}

@@ -1,6 +1,5 @@
 /** Pictures of the sheet in tiles, fetched at the size they are shown and kept while they may be needed again. */
-import { pictureUrl } from '../api';
-import type { DrawingView } from '../types/DrawingView';
+import { pictureUrl, type PictureKind } from '../api';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Camera } from './camera.svelte';
 
@@ -47,23 +46,23 @@ export class Tiles {
     draw(
         g: CanvasRenderingContext2D,
         camera: Camera,
-        view: DrawingView,
-        kind: 'original' | 'ink',
+        of: { id: number; width: number; height: number },
+        kind: PictureKind,
         version: number,
         ratio: number,
     ) {
         const fine = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
-        const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(view.width, view.height) / SIDE))));
-        const key = `${view.info.id}:${kind}`;
+        const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(of.width, of.height) / SIDE))));
+        const key = `${of.id}:${kind}`;
         const before = this.#last.get(key);
         const seen: Seen = {
-            view,
+            of,
             kind,
             box: [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])],
         };
         const layer = (level: number, v: number) => {
             for (const w of windows(seen, level)) {
-                const tile = this.#tiles.get(pictureUrl(view.info.id, kind, w, v));
+                const tile = this.#tiles.get(pictureUrl(of.id, kind, w, v));
                 if (tile?.ready) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
             }
         };
@@ -81,7 +80,7 @@ export class Tiles {
     #ready(seen: Seen, version: number, level: number): boolean {
         let all = true;
         for (const w of windows(seen, level)) {
-            if (!this.#tile(pictureUrl(seen.view.info.id, seen.kind, w, version)).ready) all = false;
+            if (!this.#tile(pictureUrl(seen.of.id, seen.kind, w, version)).ready) all = false;
         }
         return all;
     }
@@ -89,18 +88,18 @@ export class Tiles {
 
 /** A part of a picture that is looked at: left, top, right, bottom in sheet pixels. */
 interface Seen {
-    view: DrawingView;
-    kind: 'original' | 'ink';
+    of: { id: number; width: number; height: number };
+    kind: PictureKind;
     box: number[];
 }
 
 /** The tiles of a level that the part touches. */
-function* windows({ view, box }: Seen, level: number): Generator<SheetWindow> {
+function* windows({ of, box }: Seen, level: number): Generator<SheetWindow> {
     const side = SIDE << level;
     const [left = 0, top = 0, right = 0, bottom = 0] = box;
-    for (let y = Math.max(0, Math.floor(top / side)) * side; y < Math.min(bottom, view.height); y += side) {
-        for (let x = Math.max(0, Math.floor(left / side)) * side; x < Math.min(right, view.width); x += side) {
-            yield { x, y, width: Math.min(side, view.width - x), height: Math.min(side, view.height - y), level };
+    for (let y = Math.max(0, Math.floor(top / side)) * side; y < Math.min(bottom, of.height); y += side) {
+        for (let x = Math.max(0, Math.floor(left / side)) * side; x < Math.min(right, of.width); x += side) {
+            yield { x, y, width: Math.min(side, of.width - x), height: Math.min(side, of.height - y), level };
         }
     }
 }

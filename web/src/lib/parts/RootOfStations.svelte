@@ -3,30 +3,32 @@
     import { sheet } from '../state/sheet.svelte';
 
     const W = 640;
-    const X = [50, 230, 410, 590];
+    const X = [34, 132, 236, 356, 474, 592];
     const progress = $derived(sheet.view?.info.progress);
     const done = $derived([
+        sheet.view !== null,
+        progress?.lifted ?? false,
         progress?.lifted ?? false,
         (progress?.lifted ?? false) && progress?.join_open === 0,
         (progress?.lifted ?? false) && progress?.paint_open === 0,
         sheet.view?.info.handed_off ?? false,
     ]);
-    const open = $derived([0, progress?.join_open ?? 0, progress?.paint_open ?? 0, 0]);
+    const open = $derived([0, 0, 0, progress?.join_open ?? 0, progress?.paint_open ?? 0, 0]);
     const stretch = (i: number) => {
         const [a, b] = [X[i] ?? 0, X[i + 1] ?? 0];
         const h = i % 2 ? 10 : -10;
-        return `M${a} 22 C${a + 60} ${22 + h} ${b - 60} ${22 - h} ${b} 22`;
+        return `M${a} 22 C${a + 36} ${22 + h} ${b - 36} ${22 - h} ${b} 22`;
     };
 </script>
 
 <nav aria-label="Stations" class="relative h-[58px] min-w-0 flex-1">
     <svg viewBox="0 0 {W} 58" class="absolute inset-0 h-full w-full" preserveAspectRatio="none" aria-hidden="true">
-        {#each [0, 1, 2] as i (i)}
+        {#each X.slice(1).keys() as i (i)}
             <path
                 d={stretch(i)}
                 fill="none"
                 stroke={done[i] ? 'var(--color-primary)' : 'var(--color-base-300)'}
-                stroke-width={done[i] ? 6 - i : 3}
+                stroke-width={done[i] ? 6.5 - i : 3}
                 stroke-linecap="round"
                 vector-effect="non-scaling-stroke"
             />

@@ -1,18 +1,56 @@
 /** How the bench is set: station, tool, camera, backdrop, compare, the swatch in hand. */
 import { Camera } from '../canvas/camera.svelte';
+import type { Effect } from '../types/Effect';
+import type { Pt } from '../types/Pt';
 
-export type Station = 'lift' | 'join' | 'paint' | 'hand-off';
-export type Tool = 'look' | 'sample' | 'sweep' | 'seam' | 'take-away' | 'fill' | 'pick' | 'clear';
-export type Backdrop = 'paper' | 'white' | 'grey' | 'black' | 'checker';
+export type Station = 'intake' | 'lift' | 'weight' | 'join' | 'paint' | 'hand-off';
+export type Tool =
+    | 'look'
+    | 'level'
+    | 'crop'
+    | 'corners'
+    | 'marks'
+    | 'sample'
+    | 'touch'
+    | 'protect'
+    | 'area'
+    | 'choose'
+    | 'sweep'
+    | 'seam'
+    | 'take-away'
+    | 'fill'
+    | 'pick'
+    | 'clear';
+export type Backdrop = 'paper' | 'white' | 'grey' | 'black' | 'checker' | 'colour';
 
-export const STATIONS: { id: Station; number: number; name: string }[] = [
+/** `number`: the key; Intake comes before the seven stations. */
+export const STATIONS: { id: Station; number: number | 'I'; name: string }[] = [
+    { id: 'intake', number: 'I', name: 'Intake' },
     { id: 'lift', number: 1, name: 'Lift' },
+    { id: 'weight', number: 2, name: 'Weight' },
     { id: 'join', number: 5, name: 'Join' },
     { id: 'paint', number: 6, name: 'Paint' },
     { id: 'hand-off', number: 7, name: 'Hand off' },
 ];
 
-const FIRST_TOOL: Record<Station, Tool> = { lift: 'look', join: 'look', paint: 'fill', 'hand-off': 'look' };
+/** The tools of each station, in the order of the tray. */
+export const TOOLS: Record<Station, Tool[]> = {
+    intake: ['look', 'level', 'crop', 'corners', 'marks'],
+    lift: ['look', 'sample', 'touch', 'protect'],
+    weight: ['look', 'area', 'choose'],
+    join: ['look', 'sweep', 'seam', 'take-away'],
+    paint: ['look', 'fill', 'pick', 'clear'],
+    'hand-off': [],
+};
+
+const FIRST_TOOL: Record<Station, Tool> = {
+    intake: 'look',
+    lift: 'look',
+    weight: 'look',
+    join: 'look',
+    paint: 'fill',
+    'hand-off': 'look',
+};
 
 class Bench {
     station = $state<Station>('lift');
@@ -22,7 +60,22 @@ class Bench {
     blink = $state(false);
     /** Where the wipe stands across the canvas, 0 to 1; `null`: no wipe. */
     wipe = $state<number | null>(null);
+    /** The result is tinted loud over the original. */
+    tint = $state(false);
+    /** The backdrop of any colour. */
+    anyColour = $state('#7fa3c7');
     swatch = $state<string | null>(null);
+    /** The touch-up brush; `size` in px of the sheet. */
+    brush = $state({ size: 60, hardness: 0.6, strength: 1, takesOff: false });
+    /** What the touch-up brush paints at Lift. */
+    effect = $state<Effect>('more');
+    showArea = $state(true);
+    /** What the Weight station works on. */
+    weighs = $state<'ink' | 'lines'>('ink');
+    /** Lines in hand, by id. */
+    chosen = $state<number[]>([]);
+    /** Corners being moved, px of the original. */
+    corners = $state<Pt[] | null>(null);
     theme = $state<'paper' | 'dusk'>('paper');
     keysShown = $state(false);
     camera = new Camera();
@@ -30,6 +83,8 @@ class Bench {
     enter(station: Station) {
         this.station = station;
         this.tool = FIRST_TOOL[station];
+        this.corners = null;
+        this.chosen = [];
     }
 }
 

@@ -1,6 +1,7 @@
 /** The drawing on the bench: its state as the server last told it, and commands to it, one after the other. */
 import * as api from '../api';
 import type { Command } from '../types/Command';
+import type { Pt } from '../types/Pt';
 import type { DrawingView } from '../types/DrawingView';
 import { tell, tellError } from './notices.svelte';
 
@@ -71,6 +72,11 @@ class Sheet {
 
     do(command: Command) {
         return this.#send((id, revision) => api.command(id, revision, command));
+    }
+
+    /** Lays the sheet so that two marks on it lie where the shot's other sheets have theirs. */
+    register(marks: [Pt, Pt]) {
+        return this.#send((id, revision) => api.register(id, revision, marks));
     }
 
     undo() {

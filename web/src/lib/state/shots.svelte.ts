@@ -3,6 +3,7 @@ import * as api from '../api';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { ShotInfo } from '../types/ShotInfo';
 import type { Swatch } from '../types/Swatch';
+import { jobs } from './jobs.svelte';
 import { tellError } from './notices.svelte';
 import { sheet } from './sheet.svelte';
 
@@ -51,8 +52,19 @@ class Shots {
                 const mine = sheet.view;
                 if (mine?.info.id === event.id && event.revision > mine.info.revision) void sheet.catchUp();
                 if (mine?.info.id !== event.id || event.revision !== mine.info.revision) void this.load();
+            } else if (event.what === 'jobs') {
+                void jobs.load(id);
+                void this.load().then(() => this.#catchUp());
             } else void this.load();
         });
+        void jobs.load(id);
+    }
+
+    /** Background work may have changed the drawing on the bench. */
+    #catchUp() {
+        const mine = sheet.view;
+        const now = this.all.flatMap((s) => s.drawings).find((d) => d.id === mine?.info.id);
+        if (mine && now && now.revision > mine.info.revision) void sheet.catchUp();
     }
 
     /** Takes over what a saved change says about a drawing. */

@@ -4,4 +4,4 @@ import type { Progress } from "./Progress";
 /**
  * What server-sent events tell about a shot.
  */
-export type Event = { "what": "drawing", id: number, revision: number, progress: Progress, } | { "what": "drawings" } | { "what": "swatches" };
+export type Event = { "what": "drawing", id: number, revision: number, progress: Progress, } | { "what": "drawings" } | { "what": "jobs" } | { "what": "swatches" };

@@ -20,6 +20,10 @@ reach: number,
  */
 softness: number, 
 /**
+ * How much red, green and blue each say about the ink, 0 to 1, not all 0.
+ */
+mix: [number, number, number], 
+/**
  * How much of the light's unevenness is taken out, 0 to 1.
  */
 even_light: number, 
@@ -34,8 +38,16 @@ specks: number,
 /**
  * Holes in ink smaller than this are filled, in mm², 0 to 4.
  */
-pinholes: number, edge: Edge, polarity: Polarity, 
+pinholes: number, 
+/**
+ * How much of the paper's tooth is kept, 0 to 1: up to a half in the line, beyond that around it too.
+ */
+grain: number, edge: Edge, polarity: Polarity, 
 /**
  * The colour the lifted ink gets, sRGB.
  */
-ink_colour: [number, number, number], };
+ink_colour: [number, number, number], 
+/**
+ * Each pixel keeps the colour it was drawn in instead.
+ */
+as_drawn: boolean, };

@@ -1,0 +1,234 @@
+//! The queue of long work, in PostgreSQL: any number of workers, in this process and in others, take items from it. An
+//! item is done when its result is stored, in the same transaction: killed half way, it is as if it had not begun.
+
+use super::api::{JobInfo, JobState, Progress};
+use super::store::{self, NewDrawing};
+use rhizograph_core::command::Change;
+use rhizograph_core::sheet::Sheet;
+use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
+use sqlx::{PgPool, Postgres, Row, Transaction};
+
+use super::api::{Delivery, ShotLift};
+
+/// The channel on which the database tells that something of a shot changed; the message is the shot's id.
+pub const CHANNEL: &str = "rhizograph_shot";
+
+/// An item whose worker was not heard of for so many seconds is taken up by another.
+const SILENT: f64 = 10.0;
+
+/// What a job is about.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case", tag = "job")]
+pub enum Settings {
+    Lift(ShotLift),
+    Deliver(Delivery),
+}
+
+/// An item that was taken.
+pub struct Item {
+    pub job: i64,
+    pub place: i32,
+    pub shot: i64,
+    pub drawing: Option<i64>,
+    pub sheet: Option<i32>,
+    pub settings: Settings,
+}
+
+/// Adds a job on drawings of a shot, or on sheets that are to come in.
+pub async fn add(
+    pool: &PgPool,
+    shot: i64,
+    what: &str,
+    settings: &Settings,
+    drawings: &[i64],
+    sheets: &[i32],
+) -> sqlx::Result<i64> {
+    let mut tx = pool.begin().await?;
+    let job: i64 = sqlx::query_scalar("insert into jobs (shot, what, settings) values ($1, $2, $3) returning id")
+        .bind(shot)
+        .bind(what)
+        .bind(Json(settings))
+        .fetch_one(&mut *tx)
+        .await?;
+    sqlx::query("insert into job_items (job, place, drawing) select $1, n, d from unnest($2::bigint[]) with ordinality as t (d, n)")
+        .bind(job)
+        .bind(drawings)
+        .execute(&mut *tx)
+        .await?;
+    sqlx::query("insert into job_items (job, place, sheet) select $1, n, s from unnest($2::integer[]) with ordinality as t (s, n)")
+        .bind(job)
+        .bind(sheets)
+        .execute(&mut *tx)
+        .await?;
+    tell(&mut tx, shot).await?;
+    tx.commit().await?;
+    Ok(job)
+}
+
+async fn tell(tx: &mut Transaction<'_, Postgres>, shot: i64) -> sqlx::Result<()> {
+    sqlx::query("select pg_notify($1, $2)").bind(CHANNEL).bind(shot.to_string()).execute(&mut **tx).await?;
+    Ok(())
+}
+
+/// Takes the next item that nobody works on.
+pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
+    let mut tx = pool.begin().await?;
+    let row = sqlx::query(
+        "update job_items i set state = 'working', worker = $1, heard_at = now()
+         from (select i.job, i.place, j.shot, j.settings from job_items i join jobs j on j.id = i.job
+               where not j.stopped and (i.state = 'waiting'
+                   or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
+               order by i.job, i.place limit 1 for update of i skip locked) as next
+         where i.job = next.job and i.place = next.place
+         returning i.job, i.place, i.drawing, i.sheet, next.shot, next.settings",
+    )
+    .bind(worker)
+    .bind(SILENT)
+    .fetch_optional(&mut *tx)
+    .await?;
+    let Some(row) = row else {
+        return Ok(None);
+    };
+    let item = Item {
+        job: row.try_get("job")?,
+        place: row.try_get("place")?,
+        shot: row.try_get("shot")?,
+        drawing: row.try_get("drawing")?,
+        sheet: row.try_get("sheet")?,
+        settings: row.try_get::<Json<Settings>, _>("settings")?.0,
+    };
+    tell(&mut tx, item.shot).await?;
+    tx.commit().await?;
+    Ok(Some(item))
+}
+
+/// Says that an item is still worked on.
+pub async fn hear(pool: &PgPool, item: &Item, worker: &str) -> sqlx::Result<()> {
+    sqlx::query(
+        "update job_items set heard_at = now() where job = $1 and place = $2 and worker = $3 and state = 'working'",
+    )
+    .bind(item.job)
+    .bind(item.place)
+    .bind(worker)
+    .execute(pool)
+    .await?;
+    Ok(())
+}
+
+/// What came of an item.
+pub enum Outcome {
+    /// The drawing's next state, made on this revision.
+    Step {
+        revision: i64,
+        sheet: Box<Sheet>,
+        progress: Progress,
+        change: Box<Change>,
+    },
+    /// A sheet that came in.
+    Drawing {
+        drawing: Box<NewDrawing>,
+        bytes: Vec<u8>,
+    },
+    /// Left as it was, and why.
+    Left(String),
+    Failed(String),
+}
+
+/// Stores what came of an item, once: if another worker took it over, or the job was stopped, nothing is stored. `false`
+/// if the drawing was changed in the meantime, so the item has to be done again.
+pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) -> sqlx::Result<bool> {
+    let mut tx = pool.begin().await?;
+    let mine: Option<i32> = sqlx::query_scalar(
+        "select place from job_items i join jobs j on j.id = i.job
+         where i.job = $1 and i.place = $2 and i.worker = $3 and i.state = 'working' and not j.stopped for update of i",
+    )
+    .bind(item.job)
+    .bind(item.place)
+    .bind(worker)
+    .fetch_optional(&mut *tx)
+    .await?;
+    if mine.is_none() {
+        return Ok(true);
+    }
+    let (state, told) = match outcome {
+        Outcome::Step { revision, sheet, progress, change } => {
+            let Some(drawing) = item.drawing else {
+                return Ok(true);
+            };
+            if !store::write_step(&mut tx, drawing, revision, &sheet, progress, &store::Step::Add(change)).await? {
+                return Ok(false);
+            }
+            ("done", None)
+        }
+        Outcome::Drawing { drawing, bytes } => {
+            store::insert_drawing(&mut tx, item.shot, &drawing, &bytes).await?;
+            ("done", None)
+        }
+        Outcome::Left(why) => ("left", Some(why)),
+        Outcome::Failed(why) => ("failed", Some(why)),
+    };
+    sqlx::query("update job_items set state = $3, told = $4, worker = null where job = $1 and place = $2")
+        .bind(item.job)
+        .bind(item.place)
+        .bind(state)
+        .bind(told)
+        .execute(&mut *tx)
+        .await?;
+    tell(&mut tx, item.shot).await?;
+    tx.commit().await?;
+    Ok(true)
+}
+
+/// Stops a job: what is done stays, what waits is not begun, what is being worked on is not stored.
+pub async fn stop(pool: &PgPool, job: i64) -> sqlx::Result<()> {
+    let mut tx = pool.begin().await?;
+    let shot: i64 = sqlx::query_scalar("update jobs set stopped = true where id = $1 returning shot")
+        .bind(job)
+        .fetch_one(&mut *tx)
+        .await?;
+    tell(&mut tx, shot).await?;
+    tx.commit().await
+}
+
+/// The jobs of a shot that are not over, and those that ended in the last quarter of an hour; the newest first.
+pub async fn of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<JobInfo>> {
+    let rows = sqlx::query(
+        "select j.id, j.what, j.stopped, count(*) as all_items,
+                count(*) filter (where i.state in ('done', 'left', 'failed')) as over,
+                count(*) filter (where i.state = 'working') as working,
+                coalesce(array_agg(coalesce(d.name || ': ', '') || i.told order by i.place)
+                    filter (where i.told is not null), '{}') as told
+         from jobs j join job_items i on i.job = j.id left join drawings d on d.id = i.drawing
+         where j.shot = $1
+         group by j.id
+         having j.made_at > now() - interval '15 minutes'
+             or (not j.stopped and count(*) filter (where i.state in ('waiting', 'working')) > 0)
+         order by j.id desc limit 8",
+    )
+    .bind(shot)
+    .fetch_all(pool)
+    .await?;
+    rows.iter()
+        .map(|row| {
+            let count = |name| row.try_get::<i64, _>(name).map(|n| n as usize);
+            let (all, done, stopped) = (count("all_items")?, count("over")?, row.try_get::<bool, _>("stopped")?);
+            let state = if done == all {
+                JobState::Done
+            } else if stopped {
+                JobState::Stopped
+            } else {
+                JobState::Running
+            };
+            Ok(JobInfo {
+                id: row.try_get("id")?,
+                what: row.try_get("what")?,
+                state,
+                all,
+                done,
+                working: if state == JobState::Running { count("working")? } else { 0 },
+                told: row.try_get("told")?,
+            })
+        })
+        .collect()
+}

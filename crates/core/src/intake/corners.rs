@@ -1,0 +1,127 @@
+//! The four corners of a sheet of paper on a photo: the light quadrilateral before a darker ground.
+
+use crate::geom::{Pt, pt};
+use crate::plane::{Plane, Rgb};
+use rayon::prelude::*;
+
+/// Finds the paper's corners (upper left, upper right, lower right, lower left), px; `None` if the paper fills the
+/// picture or nothing looks like it.
+pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
+    let k = (rgb.width.max(rgb.height) / 600).max(1);
+    let (w, h) = (rgb.width / k, rgb.height / k);
+    if w < 40 || h < 40 {
+        return None;
+    }
+    let mut light = Plane::new(w, h, 0u32);
+    light.par_rows_mut().for_each(|(y, row)| {
+        for (x, o) in row.iter_mut().enumerate() {
+            let mut sum = 0;
+            for v in y * k..(y + 1) * k {
+                for u in x * k..(x + 1) * k {
+                    sum += rgb.at(u, v).iter().map(|&c| u32::from(c)).sum::<u32>();
+                }
+            }
+            *o = sum / (k * k) as u32;
+        }
+    });
+    // Paper is about as light as the lightest nearby, in the shade too; the ground beside it is not.
+    let around = highest(&light, (w.max(h) / 14).max(4));
+    let is_light = |x: usize, y: usize| f64::from(*light.at(x, y)) > 0.62 * f64::from(*around.at(x, y));
+    // What is connected to the middle; ink inside it does not matter to its extremes.
+    let mut inside = Plane::new(w, h, false);
+    let mut todo: Vec<(usize, usize)> =
+        (w / 4..w * 3 / 4).flat_map(|x| (h / 4..h * 3 / 4).map(move |y| (x, y))).collect();
+    while let Some((x, y)) = todo.pop() {
+        if *inside.at(x, y) || !is_light(x, y) {
+            continue;
+        }
+        inside.set(x, y, true);
+        for (u, v) in [(x.wrapping_sub(1), y), (x + 1, y), (x, y.wrapping_sub(1)), (x, y + 1)] {
+            if u < w && v < h {
+                todo.push((u, v));
+            }
+        }
+    }
+    let mut extremes = [(f64::NEG_INFINITY, pt(0.0, 0.0)); 4];
+    for y in 0..h {
+        for x in 0..w {
+            if *inside.at(x, y) {
+                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                for (e, (sx, sy)) in extremes.iter_mut().zip([(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)]) {
+                    let far = sx * p.x + sy * p.y;
+                    if far > e.0 {
+                        // The pixel's own outer corner.
+                        *e = (far, p + pt(sx * 0.5, sy * 0.5));
+                    }
+                }
+            }
+        }
+    }
+    let q = extremes.map(|e| e.1);
+    let (mut within, mut bright_out, mut out) = (0usize, 0usize, 0usize);
+    let side = |p: Pt, i: usize| (q[(i + 1) % 4] - q[i]).cross(p - q[i]);
+    for y in 0..h {
+        for x in 0..w {
+            let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+            let depth = (0..4).map(|i| side(p, i) / q[(i + 1) % 4].dist(q[i]).max(1e-9)).fold(f64::INFINITY, f64::min);
+            if depth >= 0.0 {
+                within += 1;
+            } else if depth < -3.0 {
+                out += 1;
+                bright_out += usize::from(*inside.at(x, y));
+            }
+        }
+    }
+    let share = within as f64 / (w * h) as f64;
+    // Ground must be seen all around, and be darker.
+    let frame = [pt(0.0, 0.0), pt(w as f64, 0.0), pt(w as f64, h as f64), pt(0.0, h as f64)];
+    let shown = q.iter().zip(frame).filter(|(a, b)| a.dist(*b) > 0.008 * (w + h) as f64).count();
+    let is_sheet = (0.3..0.97).contains(&share) && shown >= 3 && bright_out * 20 < out.max(1) && out * 50 > w * h;
+    // A little inside, so that no ground shows.
+    let middle = q[0].lerp(q[2], 0.5).lerp(q[1].lerp(q[3], 0.5), 0.5);
+    is_sheet.then(|| q.map(|p| p.lerp(middle, 0.004) * k as f64))
+}
+
+/// The highest value within a square of `2 r + 1` pixels.
+fn highest(plane: &Plane<u32>, r: usize) -> Plane<u32> {
+    let (w, h) = (plane.width, plane.height);
+    let mut rows = Plane::new(w, h, 0u32);
+    rows.par_rows_mut().for_each(|(y, row)| {
+        let from = plane.row(y);
+        for (x, o) in row.iter_mut().enumerate() {
+            *o = from[x.saturating_sub(r)..(x + r + 1).min(w)].iter().copied().max().unwrap_or(0);
+        }
+    });
+    let mut out = Plane::new(w, h, 0u32);
+    out.par_rows_mut().for_each(|(y, row)| {
+        for v in y.saturating_sub(r)..(y + r + 1).min(h) {
+            row.iter_mut().zip(rows.row(v)).for_each(|(o, &n)| *o = (*o).max(n));
+        }
+    });
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_corners_of_a_sheet_on_a_table_are_found() {
+        let q = [pt(80.0, 60.0), pt(1130.0, 90.0), pt(1100.0, 830.0), pt(50.0, 800.0)];
+        let mut photo = Plane::new(1200, 900, [96u8, 84, 70]);
+        for y in 0..900 {
+            for x in 0..1200 {
+                let p = pt(f64::from(x) + 0.5, f64::from(y) + 0.5);
+                if (0..4).all(|i| (q[(i + 1) % 4] - q[i]).cross(p - q[i]) >= 0.0) {
+                    let ink = (x / 90 + y / 70) % 7 == 0 && x % 90 < 6;
+                    photo.set(x as usize, y as usize, if ink { [30; 3] } else { [225, 220, 205] });
+                }
+            }
+        }
+        let got = find_corners(&photo).unwrap();
+        for (a, b) in got.into_iter().zip(q) {
+            assert!(a.dist(b) < 6.0, "{a:?} for {b:?}");
+        }
+        assert!(find_corners(&photo.part([150, 150, 900, 600])).is_none());
+    }
+}

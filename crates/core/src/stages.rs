@@ -1,0 +1,422 @@
+//! From the laid-out sheet to its ink, with the result of every step kept: asking again for what differs little computes
+//! little. Nothing in here decides anything: the same question gives the same answer, whatever was asked before.
+
+use crate::error::Error;
+use crate::ink::Ink;
+use crate::lift::{
+    self, Analysis, Base, ByHand, Coverage, Effect, LiftFacts, Painted, Survey, Table, Touch, Trade, analyse, area,
+    outside,
+};
+use crate::plane::{Plane, Rgb};
+use crate::recipe::{Edge, LiftRecipe, Placement, Points, Polarity, WeightRecipe, px_per_mm};
+use crate::weight::{Weighing, weigh_part};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// What decides the ink of a laid-out sheet.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
+pub struct Inking {
+    pub lift: LiftRecipe,
+    pub weight: WeightRecipe,
+    pub by_hand: ByHand,
+}
+
+impl Inking {
+    /// Refuses numbers outside their ranges, naming the first.
+    pub fn check(&self) -> Result<(), Error> {
+        self.lift.check()?;
+        self.weight.check()
+    }
+}
+
+/// Ink with what was found lifting it, or why there is none.
+pub type Inked = Result<(Ink, LiftFacts), Error>;
+
+/// A part of a sheet at a size: every `2^level` pixels are one; px of the sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+pub struct Window {
+    pub x: usize,
+    pub y: usize,
+    pub width: usize,
+    pub height: usize,
+    pub level: u32,
+}
+
+/// Windows start on this grid, px, so that a part is computed just as the whole is.
+const ALIGNED: usize = 16;
+
+impl Window {
+    /// Kept on a sheet of that size, and to a level that makes sense.
+    pub fn on(self, width: usize, height: usize) -> Window {
+        let (x, y) = (self.x.min(width), self.y.min(height));
+        Window { x, y, width: self.width.min(width - x), height: self.height.min(height - y), level: self.level.min(8) }
+    }
+
+    /// Left, top, width, height.
+    pub fn area(self) -> [usize; 4] {
+        [self.x, self.y, self.width, self.height]
+    }
+
+    /// Widened on all sides by at least `by` px, on the sheet and on the grid.
+    fn grown(self, by: usize, width: usize, height: usize) -> Window {
+        let x = self.x.saturating_sub(by) / ALIGNED * ALIGNED;
+        let y = self.y.saturating_sub(by) / ALIGNED * ALIGNED;
+        let (x1, y1) = ((self.x + self.width + by).min(width), (self.y + self.height + by).min(height));
+        Window { x, y, width: x1 - x, height: y1 - y, level: self.level }
+    }
+}
+
+type CoverKey = (Option<Vec<Rgb>>, [u64; 6], Polarity);
+
+fn cover_key(r: &LiftRecipe) -> CoverKey {
+    let [a, b, c] = r.mix;
+    (r.drop_out.clone(), [r.reach, r.softness, r.even_light, a, b, c].map(f64::to_bits), r.polarity)
+}
+
+struct Covered {
+    coverage: Coverage,
+    peaks: Plane<u8>,
+}
+
+type BaseKey = (CoverKey, Option<Points>, Edge, u64, Vec<Touch>, Vec<Effect>);
+
+/// The steps of one sheet. Planes that are asked for come from the sheet that is given; it must be the same each time
+/// until [`Stages::forget`].
+#[derive(Default)]
+pub struct Stages {
+    analysis: Option<(Polarity, Arc<Result<Analysis, Error>>)>,
+    covered: Option<(CoverKey, Arc<Covered>)>,
+    painted: Option<(Vec<Touch>, Vec<Effect>, Arc<Painted>)>,
+    base: Option<(BaseKey, Arc<Base>)>,
+    lifted: Option<(LiftRecipe, ByHand, Arc<Inked>)>,
+    weighed: Option<(Inking, Arc<Inked>)>,
+    survey: Option<(CoverKey, Arc<Survey>)>,
+    outside: Option<(Arc<Inked>, Arc<Plane<u8>>)>,
+    smaller: Vec<(u32, Arc<Plane<Rgb>>)>,
+}
+
+impl Stages {
+    /// Forgets everything: the sheet is another one now.
+    pub fn forget(&mut self) {
+        *self = Stages::default();
+    }
+
+    fn analysis(&mut self, sheet: &Plane<Rgb>, polarity: Polarity) -> Arc<Result<Analysis, Error>> {
+        if let Some((p, a)) = &self.analysis
+            && *p == polarity
+        {
+            return a.clone();
+        }
+        let made = Arc::new(analyse(sheet, polarity));
+        self.analysis = Some((polarity, made.clone()));
+        made
+    }
+
+    fn covered(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe) -> Result<Arc<Covered>, Error> {
+        let key = cover_key(recipe);
+        if let Some((k, c)) = &self.covered
+            && *k == key
+        {
+            return Ok(c.clone());
+        }
+        let analysis = self.analysis(sheet, recipe.polarity);
+        let coverage = lift::cover(sheet, (*analysis).as_ref().map_err(Clone::clone)?, recipe);
+        let peaks = lift::peaks(&coverage);
+        let made = Arc::new(Covered { coverage, peaks });
+        self.covered = Some((key, made.clone()));
+        Ok(made)
+    }
+
+    fn painted(&mut self, by_hand: &ByHand, width: usize, height: usize) -> Arc<Painted> {
+        if let Some((t, i, p)) = &self.painted
+            && *t == by_hand.touches
+            && *i == by_hand.inverted
+        {
+            return p.clone();
+        }
+        let made = Arc::new(Painted::of(by_hand, width, height));
+        self.painted = Some((by_hand.touches.clone(), by_hand.inverted.clone(), made.clone()));
+        made
+    }
+
+    fn new_base(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe, by_hand: &ByHand, dpi: f64) -> Result<Base, Error> {
+        let covered = self.covered(sheet, recipe)?;
+        let painted = self.painted(by_hand, sheet.width, sheet.height);
+        let c = &covered.coverage;
+        let points = lift::points_of(recipe, c);
+        Ok(Base::of((&c.plane, &c.removed), &covered.peaks, points, recipe, &painted, dpi, false))
+    }
+
+    fn base_key(recipe: &LiftRecipe, by_hand: &ByHand) -> BaseKey {
+        let (touches, inverted) = (by_hand.touches.clone(), by_hand.inverted.clone());
+        (cover_key(recipe), recipe.points, recipe.edge, recipe.grain.to_bits(), touches, inverted)
+    }
+
+    fn base(
+        &mut self,
+        sheet: &Plane<Rgb>,
+        recipe: &LiftRecipe,
+        by_hand: &ByHand,
+        dpi: f64,
+    ) -> Result<Arc<Base>, Error> {
+        let key = Stages::base_key(recipe, by_hand);
+        if let Some((k, b)) = &self.base
+            && *k == key
+        {
+            return Ok(b.clone());
+        }
+        let made = Arc::new(self.new_base(sheet, recipe, by_hand, dpi)?);
+        self.base = Some((key, made.clone()));
+        Ok(made)
+    }
+
+    /// The ink as it is lifted, before its weight is changed.
+    pub fn lifted(&mut self, sheet: &Plane<Rgb>, inking: &Inking, dpi: f64) -> Arc<Inked> {
+        let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
+        if let Some((r, b, l)) = &self.lifted
+            && r == recipe
+            && b == by_hand
+        {
+            return l.clone();
+        }
+        let made = Arc::new(self.lift(sheet, recipe, by_hand, dpi));
+        self.lifted = Some((recipe.clone(), by_hand.clone(), made.clone()));
+        made
+    }
+
+    fn lift(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe, by_hand: &ByHand, dpi: f64) -> Inked {
+        recipe.check()?;
+        let base = self.base(sheet, recipe, by_hand, dpi)?;
+        let covered = self.covered(sheet, recipe)?;
+        let (mut ink, facts) = base.develop(&covered.coverage, recipe, &by_hand.protected, dpi)?;
+        if recipe.as_drawn
+            && let Ok(analysis) = &*self.analysis(sheet, recipe.polarity)
+        {
+            ink.drawn = Some(Arc::new(analysis.drawn_colours(sheet, &ink.alpha)));
+        }
+        Ok((ink, facts))
+    }
+
+    /// The ink with its weight changed.
+    pub fn ink(&mut self, sheet: &Plane<Rgb>, inking: &Inking, dpi: f64) -> Arc<Inked> {
+        let lifted = self.lifted(sheet, inking, dpi);
+        if inking.weight.amount == 0.0 {
+            return lifted;
+        }
+        if let Some((i, w)) = &self.weighed
+            && i == inking
+        {
+            return w.clone();
+        }
+        let made = Arc::new(match &*lifted {
+            Err(e) => Err(e.clone()),
+            Ok((ink, facts)) => {
+                let whole = Window { x: 0, y: 0, width: sheet.width, height: sheet.height, level: 0 };
+                let alpha = self.weigh(&ink.alpha, &lifted, inking, whole, dpi);
+                Ok((Ink { alpha, ..ink.clone() }, facts.clone()))
+            }
+        });
+        self.weighed = Some((inking.clone(), made.clone()));
+        made
+    }
+
+    /// Weighs a part of the lifted ink that may be made smaller.
+    fn weigh(&mut self, part: &Plane<u8>, lifted: &Arc<Inked>, inking: &Inking, window: Window, dpi: f64) -> Plane<u8> {
+        let Ok((ink, _)) = &**lifted else {
+            return part.clone();
+        };
+        let (w, h) = (ink.alpha.width, ink.alpha.height);
+        let smaller = |p: &Plane<u8>| p.averaged(window.level, window.area(), |v| [v]).map(|v| v[0]);
+        let painted = area(&inking.by_hand.touches, &inking.by_hand.inverted, Effect::Weight, w, h);
+        let painted = painted.map(|p| smaller(&p));
+        let outside = (inking.weight.placement != Placement::Both && inking.weight.amount != 0.0).then(|| {
+            if !self.outside.as_ref().is_some_and(|(l, _)| Arc::ptr_eq(l, lifted)) {
+                self.outside = Some((lifted.clone(), Arc::new(outside(&ink.alpha))));
+            }
+            let all = self.outside.as_ref().map(|o| o.1.clone());
+            all.map(|all| smaller(&all).map(|&v| if v >= 128 { 255 } else { 0 }))
+        });
+        let outside = outside.flatten();
+        let by = Weighing {
+            recipe: &inking.weight,
+            // Pixels that were averaged are soft whatever they were.
+            edge: if window.level > 0 { Edge::Soft1 } else { inking.lift.edge },
+            area: painted.as_ref(),
+            outside: outside.as_ref(),
+            px_per_mm: px_per_mm(dpi) / f64::from(1u32 << window.level),
+        };
+        weigh_part(part, by)
+    }
+
+    /// What points cost and leave on this sheet.
+    pub fn trade(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe, dpi: f64) -> Result<Trade, Error> {
+        recipe.check()?;
+        let covered = self.covered(sheet, recipe)?;
+        let key = cover_key(recipe);
+        let survey = match &self.survey {
+            Some((k, s)) if *k == key => s.clone(),
+            _ => {
+                let made = Arc::new(Survey::of(&covered.coverage, &covered.peaks, dpi));
+                self.survey = Some((key, made.clone()));
+                made
+            }
+        };
+        let points = lift::points_of(recipe, &covered.coverage);
+        Ok(survey.judge(&Table::new(points, Edge::Crisp, 0.0)))
+    }
+
+    /// Whether judging points would be quick.
+    pub fn is_surveyed(&self, recipe: &LiftRecipe) -> bool {
+        self.survey.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe))
+    }
+
+    /// The colours of a part of the ink, where they are kept as drawn and known already.
+    pub fn colours(&mut self, sheet: &Plane<Rgb>, inking: &Inking, window: Window, dpi: f64) -> Option<Plane<Rgb>> {
+        let window = window.on(sheet.width, sheet.height);
+        let lifted = self.lifted(sheet, inking, dpi);
+        let drawn = (*lifted).as_ref().ok()?.0.drawn.clone()?;
+        Some(drawn.averaged(window.level, window.area(), |p| p))
+    }
+
+    /// The sheet with every `2^level` pixels averaged into one.
+    fn smaller(&mut self, sheet: &Plane<Rgb>, level: u32) -> Arc<Plane<Rgb>> {
+        if let Some((_, p)) = self.smaller.iter().find(|s| s.0 == level) {
+            return p.clone();
+        }
+        let made = Arc::new(sheet.averaged(level, [0, 0, sheet.width, sheet.height], |p| p));
+        self.smaller.push((level, made.clone()));
+        made
+    }
+
+    /// The alpha of a part of the sheet, for looking at while a slider is dragged. At full size it is exactly that part
+    /// of [`Stages::ink`]. Made smaller, it is the average of that too, but for what changes the coverage (drop-out,
+    /// channel mix, even light) or the weight: those are computed on the picture made smaller.
+    pub fn glance(
+        &mut self,
+        sheet: &Plane<Rgb>,
+        inking: &Inking,
+        window: Window,
+        dpi: f64,
+    ) -> Result<Plane<u8>, Error> {
+        inking.check()?;
+        let window = window.on(sheet.width, sheet.height);
+        let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
+        let known = self.lifted.as_ref().is_some_and(|(r, b, _)| r == recipe && b == by_hand);
+        if window.level == 0 && !known {
+            return self.part(sheet, inking, window, dpi);
+        }
+        let same_cover = self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe));
+        let weighs = inking.weight.amount != 0.0;
+        // A line that is less than a pixel wide has no edge to move: weight is given at half size, then averaged on.
+        let level = if weighs { window.level.min(1) } else { window.level };
+        let r = (inking.weight.amount.abs() * px_per_mm(dpi)).ceil() as usize + (2 << window.level);
+        let wide = if weighs { window.grown(r, sheet.width, sheet.height) } else { window };
+        let wide = Window { level, ..wide };
+        let smaller = |alpha: &Plane<u8>| alpha.averaged(wide.level, wide.area(), |a| [a]).map(|a| a[0]);
+        let part = if known {
+            match &*self.lifted(sheet, inking, dpi) {
+                Err(e) => return Err(e.clone()),
+                Ok((ink, _)) => smaller(&ink.alpha),
+            }
+        } else if same_cover {
+            let known = self.base.as_ref().is_some_and(|(k, _)| *k == Stages::base_key(recipe, by_hand));
+            let alpha = if known {
+                self.base(sheet, recipe, by_hand, dpi)?.finish(recipe, &by_hand.protected, dpi).0
+            } else {
+                self.new_base(sheet, recipe, by_hand, dpi)?.into_alpha(recipe, &by_hand.protected, dpi)
+            };
+            smaller(&alpha)
+        } else {
+            let (mut alpha, _) = self.part_of_cover(sheet, recipe, wide)?;
+            // Averaged coverage is averaged alpha, but where it is paper.
+            let least = recipe.points.map_or(0.26, |p| p.paper) * 255.0 * 0.5;
+            let peaks = lift::peaks_of(&alpha);
+            alpha.data.iter_mut().zip(&peaks.data).for_each(|(a, &p)| {
+                if f64::from(p) < least || *a < 14 {
+                    *a = 0;
+                }
+            });
+            alpha
+        };
+        if !weighs {
+            return Ok(part);
+        }
+        let lifted = self.lifted.as_ref().map(|l| l.2.clone());
+        let weighed = match &lifted {
+            Some(lifted) => self.weigh(&part, lifted, inking, wide, dpi),
+            None => part,
+        };
+        let k = 1usize << level;
+        let [x, y] = [(window.x - wide.x) / k, (window.y - wide.y) / k];
+        let (w, h) =
+            (window.width.div_ceil(k).min(weighed.width - x), window.height.div_ceil(k).min(weighed.height - y));
+        Ok(weighed.averaged(window.level - level, [x, y, w, h], |a| [a]).map(|a| a[0]))
+    }
+
+    /// How much of each pixel is taken for pencil and goes, 0 to 255, in a part of the sheet.
+    pub fn caught(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe, window: Window) -> Result<Plane<u8>, Error> {
+        recipe.check()?;
+        let window = window.on(sheet.width, sheet.height);
+        if self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe)) {
+            let covered = self.covered(sheet, recipe)?;
+            return Ok(covered.coverage.removed.averaged(window.level, window.area(), |a| [a]).map(|a| a[0]));
+        }
+        Ok(self.part_of_cover(sheet, recipe, window)?.1)
+    }
+
+    /// Ink and pencil coverage of a part of the sheet, computed on the sheet made smaller.
+    fn part_of_cover(
+        &mut self,
+        sheet: &Plane<Rgb>,
+        recipe: &LiftRecipe,
+        window: Window,
+    ) -> Result<(Plane<u8>, Plane<u8>), Error> {
+        let analysis = self.analysis(sheet, recipe.polarity);
+        let analysis = (*analysis).as_ref().map_err(Clone::clone)?;
+        if window.level == 0 {
+            return Ok(analysis.cover_part(sheet, recipe, 0, window.area()));
+        }
+        let small = self.smaller(sheet, window.level);
+        let k = 1usize << window.level;
+        let [x, y] = [window.x / k, window.y / k];
+        let w = window.width.div_ceil(k).min(small.width - x);
+        let h = window.height.div_ceil(k).min(small.height - y);
+        Ok(analysis.cover_part(&small, recipe, window.level, [x, y, w, h]))
+    }
+
+    /// A part of the ink at full size, computed from that part of the sheet alone.
+    fn part(&mut self, sheet: &Plane<Rgb>, inking: &Inking, window: Window, dpi: f64) -> Result<Plane<u8>, Error> {
+        let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
+        let (w, h) = (sheet.width, sheet.height);
+        // Specks that reach into the window are seen whole, as are the lines its peaks belong to.
+        let px2 = px_per_mm(dpi).powi(2);
+        let margin = (recipe.specks.max(recipe.pinholes) * px2).ceil().clamp(16.0, 160.0) as usize;
+        let wide = window.grown(margin, w, h);
+        let cut = wide.area();
+        let same_cover = self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe));
+        let automatic = self.covered.as_ref().map(|(_, c)| lift::points_of(recipe, &c.coverage));
+        let (plane, removed) = if same_cover {
+            let c = self.covered(sheet, recipe)?;
+            (c.coverage.plane.part(cut), c.coverage.removed.part(cut))
+        } else {
+            let analysis = self.analysis(sheet, recipe.polarity);
+            (*analysis).as_ref().map_err(Clone::clone)?.cover_part(sheet, recipe, 0, cut)
+        };
+        let points = match recipe.points.or(automatic) {
+            Some(points) => points,
+            None => lift::points_of(recipe, &self.covered(sheet, recipe)?.coverage),
+        };
+        let peaks = lift::peaks_of(&plane);
+        let painted = self.painted(by_hand, w, h).part(cut);
+        let base = Base::of((&plane, &removed), &peaks, points, recipe, &painted, dpi, true);
+        let shift = crate::geom::pt(wide.x as f64, wide.y as f64);
+        let protected: Vec<_> = by_hand.protected.iter().map(|&p| p - shift).collect();
+        let mut alpha = base.into_alpha(recipe, &protected, dpi);
+        if inking.weight.amount != 0.0 {
+            let lifted = self.lifted(sheet, inking, dpi);
+            alpha = self.weigh(&alpha, &lifted, inking, wide, dpi);
+        }
+        Ok(alpha.part([window.x - wide.x, window.y - wide.y, window.width, window.height]))
+    }
+}

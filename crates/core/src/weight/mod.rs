@@ -1,0 +1,85 @@
+//! Weight: the lifted line thicker or thinner, by any fraction of a pixel, on the side that is asked for, only where
+//! that is painted. Thinning keeps every line whole.
+
+mod disc;
+mod lines;
+mod thin;
+
+pub use disc::{grow, squared_distance_up_to};
+pub use lines::{Adjust, adjust};
+
+use crate::ink::IS_INK;
+use crate::lift::outside;
+use crate::plane::Plane;
+use crate::recipe::{Edge, Placement, WeightRecipe, px_per_mm};
+use rayon::prelude::*;
+
+/// Everything that decides what weighing gives.
+#[derive(Clone, Copy)]
+pub struct Weighing<'a> {
+    pub recipe: &'a WeightRecipe,
+    /// Whether pixels are ink or not, or have soft edges that are to stay as soft.
+    pub edge: Edge,
+    /// Where weight is wanted and how much of it, 0 to 255; everywhere if there is none.
+    pub area: Option<&'a Plane<u8>>,
+    /// Paper that is joined to the sheet's border; needed for every placement but both sides.
+    pub outside: Option<&'a Plane<u8>>,
+    /// Pixels a mm.
+    pub px_per_mm: f64,
+}
+
+/// The ink with its weight changed: every edge moved by the recipe's amount.
+pub fn weigh(alpha: &Plane<u8>, recipe: &WeightRecipe, edge: Edge, area: Option<&Plane<u8>>, dpi: f64) -> Plane<u8> {
+    let paper = (recipe.placement != Placement::Both && recipe.amount != 0.0).then(|| outside(alpha));
+    weigh_part(alpha, Weighing { recipe, edge, area, outside: paper.as_ref(), px_per_mm: px_per_mm(dpi) })
+}
+
+/// The same for a part of a sheet, or for the sheet made smaller.
+pub fn weigh_part(alpha: &Plane<u8>, by: Weighing) -> Plane<u8> {
+    let r = by.recipe.amount.abs() * by.px_per_mm;
+    if r == 0.0 {
+        return alpha.clone();
+    }
+    let crisp = by.edge == Edge::Crisp;
+    if by.recipe.amount > 0.0 {
+        let mut out = grow(alpha, r, by.area, crisp);
+        if let (Some(outside), true) = (by.outside, by.recipe.placement != Placement::Both) {
+            keep_to_one_side(&mut out, alpha, outside, by.recipe.placement == Placement::Outward);
+        }
+        return out;
+    }
+    let mut paper = alpha.map(|&a| 255 - a);
+    if let (Some(outside), true) = (by.outside, by.recipe.placement != Placement::Both) {
+        // The ink is taken from one side only: only the paper of that side grows.
+        let outward = by.recipe.placement == Placement::Outward;
+        paper.data.par_iter_mut().zip(&outside.data).for_each(|(p, &o)| {
+            if *p > 255 - IS_INK && (o > 0) != outward {
+                *p = 0;
+            }
+        });
+    }
+    let shrunk = grow(&paper, r, by.area, crisp);
+    thin::keep_whole(alpha, &paper, &shrunk, r, by.area, by.recipe.floor * by.px_per_mm, crisp)
+}
+
+/// Puts back what grew on the other side. Outward: only outside paper changes. Inward: everything but outside paper and
+/// the ink that touches it, so the outer contour stays as it was.
+fn keep_to_one_side(out: &mut Plane<u8>, alpha: &Plane<u8>, outside: &Plane<u8>, outward: bool) {
+    let (w, h) = (alpha.width, alpha.height);
+    out.par_rows_mut().for_each(|(y, row)| {
+        for (x, o) in row.iter_mut().enumerate() {
+            let here = *outside.at(x, y) > 0;
+            let changes = if outward {
+                here
+            } else {
+                !here && {
+                    let near = |v: usize| (x.saturating_sub(1)..(x + 2).min(w)).any(|u| *outside.at(u, v) > 0);
+                    !(y.saturating_sub(1)..(y + 2).min(h)).any(near)
+                }
+            };
+            if !changes {
+                *o = *alpha.at(x, y);
+            }
+        }
+    });
+}

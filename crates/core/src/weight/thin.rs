@@ -1,0 +1,145 @@
+//! Thinning that keeps every line whole.
+//!
+//! Plain shrinking would break what is thinner than twice the radius. So pixels are taken off in the order of their
+//! distance to the paper, only while neither a piece nor a hole of the ink changes, and the middles of thin lines with
+//! what the floor asks for around them stay (ordered homotopic thinning: see [`crate::trace::thinning`]).
+
+use super::disc::{grow, squared_distance_up_to};
+use crate::ink::IS_INK;
+use crate::plane::Plane;
+use crate::trace::thinning::{Thinning, thin_to};
+use rayon::prelude::*;
+
+/// The ink less what shrinking takes, with every line whole. `paper`: the paper that takes, `shrunk`: that paper grown by
+/// `r`; `floor`: how wide a line stays at least, px.
+pub fn keep_whole(
+    alpha: &Plane<u8>,
+    paper: &Plane<u8>,
+    shrunk: &Plane<u8>,
+    r: f64,
+    area: Option<&Plane<u8>>,
+    floor: f64,
+    crisp: bool,
+) -> Plane<u8> {
+    let squared = squared_distance_up_to(paper, r.ceil() as usize + 1);
+    let goes = |i: usize| {
+        let r = area.map_or(r, |a| r * f64::from(a.data[i]) / 255.0);
+        f64::from(squared.data[i]) <= r * r
+    };
+    // Rank of each ink pixel that may go, by its distance to the paper; `u16::MAX`: it stays.
+    let mut rank = Plane::new(alpha.width, alpha.height, 0u16);
+    rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
+        if alpha.data[i] >= IS_INK {
+            *o = if goes(i) { squared.data[i].max(1) } else { u16::MAX };
+        }
+    });
+    // First the middles of what is too thin, their ends kept; then the ink around them that the floor asks for.
+    let middles = thin_to(&rank, Thinning::KeepingEnds);
+    let mut strands = Plane::new(alpha.width, alpha.height, 0u8);
+    strands.data.par_iter_mut().enumerate().for_each(|(i, o)| {
+        if middles.data[i] && rank.data[i] != u16::MAX {
+            *o = 255;
+        }
+    });
+    let around = grow(&strands, (floor / 2.0 - 0.5).max(0.0), None, true);
+    rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
+        if *o > 0 && around.data[i] > 0 {
+            *o = u16::MAX;
+        }
+    });
+    let left = thin_to(&rank, Thinning::ToTheLast);
+    let mut out = Plane::new(alpha.width, alpha.height, 0u8);
+    out.data.par_iter_mut().enumerate().for_each(|(i, o)| {
+        let (own, less) = (alpha.data[i], alpha.data[i].min(255 - shrunk.data[i]));
+        *o = match (own >= IS_INK, left.data[i]) {
+            // What the paper did not reach loses at most its feather.
+            (true, true) if squared.data[i] == u16::MAX => own,
+            (true, true) => {
+                if goes(i) || crisp {
+                    own
+                } else {
+                    less.max(IS_INK)
+                }
+            }
+            (true, false) => {
+                if crisp {
+                    0
+                } else {
+                    less.min(IS_INK - 1)
+                }
+            }
+            (false, _) => less,
+        };
+    });
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::geom::pt;
+    use crate::lift::components;
+    use crate::line::FlatPoint;
+    use crate::plane::Plane;
+    use crate::recipe::{Edge, Placement, WeightRecipe};
+    use crate::weight::weigh;
+    use proptest::prelude::*;
+
+    const DPI: f64 = 254.0;
+
+    fn by(px: f64, floor: f64) -> WeightRecipe {
+        WeightRecipe { amount: px / 10.0, placement: Placement::Both, floor: floor / 10.0 }
+    }
+
+    proptest! {
+        #[test]
+        fn thinning_keeps_every_piece_and_every_hole(
+            w in 3usize..26, h in 3usize..26, by_px in 0.25f64..6.0, floor in 0.0f64..4.0, soft in proptest::bool::ANY, placed in 0u8..3,
+            values in proptest::collection::vec(prop_oneof![Just(0u8), Just(255u8), Just(255u8), 0u8..=255], 676),
+        ) {
+            let mut alpha = Plane { width: w, height: h, data: values[..w * h].to_vec() };
+            for y in 0..h { for x in 0..w { if x == 0 || y == 0 || x == w - 1 || y == h - 1 { alpha.set(x, y, 0); } } }
+            if !soft { alpha.data.iter_mut().for_each(|a| *a = if *a >= 128 { 255 } else { 0 }); }
+            let placement = [Placement::Both, Placement::Outward, Placement::Inward][placed as usize];
+            let edge = if soft { Edge::Soft1 } else { Edge::Crisp };
+            let thinner = weigh(&alpha, &WeightRecipe { placement, ..by(-by_px, floor) }, edge, None, DPI);
+            let ink = |p: &Plane<u8>| p.map(|&a| a >= 128);
+            let paper = |p: &Plane<u8>| p.map(|&a| a < 128);
+            prop_assert_eq!(components(&ink(&alpha), true).1.len(), components(&ink(&thinner), true).1.len());
+            prop_assert_eq!(components(&paper(&alpha), false).1.len(), components(&paper(&thinner), false).1.len());
+            prop_assert!(alpha.data.iter().zip(&thinner.data).all(|(a, t)| t <= a));
+        }
+    }
+
+    #[test]
+    fn a_thin_line_keeps_its_length_and_its_floor_while_a_broad_one_gets_thinner() {
+        let mut alpha = Plane::new(200, 80, 0u8);
+        let mut line = |y: f64, width: f64| {
+            crate::render::stroke(&mut alpha, &[20.0, 180.0].map(|x| FlatPoint { p: pt(x, y), width }));
+        };
+        line(20.5, 5.0);
+        line(55.5, 21.0);
+        let thinner = weigh(&alpha, &by(-4.0, 3.0), Edge::Soft1, None, DPI);
+        let width = |x: usize, y0: usize, y1: usize| (y0..y1).filter(|&y| *thinner.at(x, y) >= 128).count();
+        assert_eq!(width(100, 0, 38), 3);
+        assert_eq!(width(100, 38, 80), 13);
+        let columns = (0..200).filter(|&x| width(x, 0, 38) > 0).count();
+        assert!((158..=165).contains(&columns), "{columns}");
+    }
+
+    #[test]
+    fn a_square_loses_its_rim_and_keeps_no_hair_at_its_corners() {
+        let mut alpha = Plane::new(60, 60, 0u8);
+        for y in 10..50 {
+            for x in 10..50 {
+                alpha.set(x, y, 255);
+            }
+        }
+        let thinner = weigh(&alpha, &by(-5.0, 1.0), Edge::Crisp, None, DPI);
+        for y in 0..60 {
+            for x in 0..60 {
+                let inside = (15..45).contains(&x) && (15..45).contains(&y);
+                assert_eq!(*thinner.at(x, y) == 255, inside, "at {x}, {y}");
+            }
+        }
+    }
+}

@@ -1,0 +1,105 @@
+/** The live picture of the ink: what the settings in hand would give, for the part that is seen. */
+import { glance, Refused } from '../api';
+import type { GlanceTold } from '../types/GlanceTold';
+import type { Inking } from '../types/Inking';
+import type { Window as SheetWindow } from '../types/Window';
+
+export interface Wish {
+    drawing: number;
+    inking: Inking;
+    window: SheetWindow;
+    exact: boolean;
+    /** What goes as pencil instead of the ink. */
+    caught: boolean;
+}
+
+type Colour = readonly [number, number, number];
+
+/** Alpha (or colours with alpha) as a picture of one colour, or of its own. */
+export function picture(told: GlanceTold, pixels: Uint8Array, colour: Colour | null): HTMLCanvasElement {
+    const canvas = document.createElement('canvas');
+    canvas.width = told.width;
+    canvas.height = told.height;
+    const g = canvas.getContext('2d');
+    if (!g || told.width === 0 || told.height === 0) return canvas;
+    const image = g.createImageData(told.width, told.height);
+    const words = new Uint32Array(image.data.buffer);
+    const n = words.length;
+    if (told.coloured && !colour) image.data.set(pixels.subarray(0, 4 * n));
+    else {
+        const [r, gr, b] = colour ?? [0, 0, 0];
+        const ink = (b << 16) | (gr << 8) | r;
+        const [step, at] = told.coloured ? [4, 3] : [1, 0];
+        for (let i = 0; i < n; i++) words[i] = ((pixels[i * step + at] ?? 0) << 24) | ink;
+    }
+    g.putImageData(image, 0, 0);
+    return canvas;
+}
+
+/** Asks for one picture at a time; of the wishes made meanwhile only the last counts. */
+export class Glance {
+    told: GlanceTold | null = null;
+    wish: Wish | null = null;
+    #pixels: Uint8Array = new Uint8Array();
+    #made: { colour: string; canvas: HTMLCanvasElement } | null = null;
+    #next: { wish: Wish; since: number } | null = null;
+    #asked = '';
+    #busy = false;
+
+    constructor(
+        readonly changed: () => void,
+        readonly heard: (told: GlanceTold | null, trouble: string | null) => void,
+    ) {}
+
+    /** `since`: when what is wished for was set, for measuring how long the picture took. */
+    ask(wish: Wish, since: number) {
+        const key = JSON.stringify(wish);
+        if (key === this.#asked) return;
+        this.#asked = key;
+        this.#next = { wish, since };
+        if (!this.#busy) void this.#run();
+    }
+
+    /** The picture in a colour; `null`: as drawn. Made anew only when either changes. */
+    in(colour: Colour | null): HTMLCanvasElement | null {
+        if (!this.told) return null;
+        const name = String(colour);
+        if (this.#made?.colour !== name) {
+            this.#made = { colour: name, canvas: picture(this.told, this.#pixels, colour) };
+        }
+        return this.#made.canvas;
+    }
+
+    async #run() {
+        this.#busy = true;
+        while (this.#next) {
+            const { wish, since } = this.#next;
+            this.#next = null;
+            try {
+                const [told, pixels] = await glance(wish.drawing, {
+                    inking: wish.inking,
+                    window: wish.window,
+                    exact: wish.exact,
+                    caught: wish.caught,
+                });
+                this.told = told;
+                this.#pixels = pixels;
+                this.#made = null;
+                this.wish = wish;
+                this.heard(told, null);
+                const name = wish.exact ? 'full result' : 'slider to picture';
+                if (since > 0) {
+                    // Until the frame that shows it is on the screen.
+                    requestAnimationFrame(() => performance.measure(name, { start: since, end: performance.now() }));
+                }
+            } catch (e) {
+                this.told = null;
+                this.#made = null;
+                this.wish = null;
+                this.heard(null, e instanceof Refused ? e.told.error : 'the preview could not be made');
+            }
+            this.changed();
+        }
+        this.#busy = false;
+    }
+}

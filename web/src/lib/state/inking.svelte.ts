@@ -1,0 +1,91 @@
+/** The lift's and weight's settings in hand: moved while a slider is dragged, saved when it is let go. */
+import type { Inking } from '../types/Inking';
+import type { LiftFacts } from '../types/LiftFacts';
+import type { LiftRecipe } from '../types/LiftRecipe';
+import type { Trade } from '../types/Trade';
+import type { WeightRecipe } from '../types/WeightRecipe';
+import { sheet } from './sheet.svelte';
+
+/** What is being dragged or looked into, so that its marks are shown. */
+export type Watched = 'points' | 'specks' | 'pinholes' | 'drop-out' | null;
+
+class Settings {
+    lift = $state<LiftRecipe | null>(null);
+    weight = $state<WeightRecipe | null>(null);
+    facts = $state.raw<LiftFacts | null>(null);
+    trade = $state.raw<Trade | null>(null);
+    trouble = $state<string | null>(null);
+    watched = $state<Watched>(null);
+    /** A slider is held: the picture has to be quick. */
+    dragging = $state(false);
+    /** When the setting in hand was moved last (performance.now()). */
+    movedAt = 0;
+    #of = '';
+
+    /** What the ink on the canvas is made by. */
+    get inking(): Inking | null {
+        const view = sheet.view;
+        if (!view || !this.lift || !this.weight) return null;
+        return { lift: $state.snapshot(this.lift), weight: $state.snapshot(this.weight), by_hand: view.by_hand };
+    }
+
+    /** Takes over the saved settings when they are not those in hand. */
+    follow() {
+        const view = sheet.view;
+        if (!view) return;
+        const saved = JSON.stringify([view.recipes.lift, view.recipes.weight]);
+        const key = `${view.info.id}:${saved}`;
+        if (key === this.#of) return;
+        if (!this.#of.startsWith(`${view.info.id}:`)) this.trade = null;
+        this.#of = key;
+        [this.lift, this.weight] = JSON.parse(saved) as [LiftRecipe, WeightRecipe];
+        if (view.lift) this.facts = view.lift;
+        this.trouble = view.trouble;
+    }
+
+    /** A setting is moved: the canvas follows at once, it is saved when it is let go. */
+    move(change: () => void, watched: Watched = null) {
+        this.dragging = true;
+        this.watched = watched;
+        this.movedAt = performance.now();
+        change();
+    }
+
+    hear(facts: LiftFacts | null, trade: Trade | null, trouble: string | null) {
+        if (facts) this.facts = facts;
+        if (trade) this.trade = trade;
+        this.trouble = trouble;
+    }
+
+    async save() {
+        this.dragging = false;
+        this.watched = null;
+        const view = sheet.view;
+        if (!view || !this.lift || !this.weight) return;
+        const [lift, weight] = [$state.snapshot(this.lift), $state.snapshot(this.weight)];
+        const now = JSON.stringify([lift, weight]);
+        if (now === JSON.stringify([view.recipes.lift, view.recipes.weight])) return;
+        this.#of = `${view.info.id}:${now}`;
+        await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight } });
+    }
+
+    /** Changes the lift at one click. */
+    setLift(change: Partial<LiftRecipe>) {
+        if (this.lift) Object.assign(this.lift, change);
+        return this.save();
+    }
+
+    /** Changes the weight at one click. */
+    setWeight(change: Partial<WeightRecipe>) {
+        if (this.weight) Object.assign(this.weight, change);
+        return this.save();
+    }
+
+    /** Adds a pencil colour to those that are dropped. */
+    async addSample(colour: [number, number, number]) {
+        const had = this.lift?.drop_out ?? this.facts?.drop_out ?? [];
+        await this.setLift({ drop_out: [...had, colour].slice(-8) });
+    }
+}
+
+export const settings = new Settings();

@@ -1,0 +1,52 @@
+/** Long work on the shot that is looked at, in the background. */
+import * as api from '../api';
+import type { JobInfo } from '../types/JobInfo';
+import { tellError } from './notices.svelte';
+import { shots } from './shots.svelte';
+
+class Jobs {
+    list = $state.raw<JobInfo[]>([]);
+    dismissed = $state<number[]>([]);
+    #of = 0;
+
+    shown = $derived(this.list.filter((j) => !this.dismissed.includes(j.id)).slice(0, 3));
+    running = $derived(this.list.some((j) => j.state === 'running'));
+
+    async load(shot: number) {
+        this.#of = shot;
+        try {
+            const list = await api.jobs(shot);
+            if (this.#of !== shot) return;
+            // What was over when the page came is no news.
+            if (this.list.length === 0) {
+                this.dismissed = list.filter((j) => j.state !== 'running').map((j) => j.id);
+            }
+            this.list = list;
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    async begin(what: Promise<number>) {
+        try {
+            await what;
+            if (shots.current !== null) await this.load(shots.current);
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    async stop(job: JobInfo) {
+        try {
+            await api.stopJob(job.id);
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    dismiss(job: JobInfo) {
+        this.dismissed = [...this.dismissed, job.id];
+    }
+}
+
+export const jobs = new Jobs();
