@@ -43,7 +43,7 @@ export async function saved(page) {
 
 /** Where a place of the sheet is on the page, for a canvas that shows the whole sheet. */
 export async function onPage(page, sheet, [x, y]) {
-    const box = await page.locator('canvas').boundingBox();
+    const box = await page.getByLabel('The drawing').boundingBox();
     const margin = 48;
     const scale = Math.min((box.width - 2 * margin) / sheet.width, (box.height - 2 * margin) / sheet.height);
     return [

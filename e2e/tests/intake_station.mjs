@@ -108,7 +108,7 @@ export const tests = {
             await page.getByRole('button', { name: 'Add the shot' }).click();
             await page.getByRole('heading', { name: 'From the feeder' }).waitFor();
             await page.getByRole('button', { name: 'Bring in drawings' }).first().click();
-            await page.getByRole('button', { name: 'Sheet feeder' }).click();
+            await page.getByRole('button', { name: 'Sheet feeder', exact: true }).click();
             for (const n of [1, 3, 4, 6, 7, 8]) await page.getByRole('button', { name: `Sheet ${n}` }).click();
             await page.getByRole('radio', { name: '150 dpi' }).click();
             await page.getByRole('radio', { name: 'Grey' }).click();
@@ -117,7 +117,7 @@ export const tests = {
             await page.getByTestId('job-count').filter({ hasText: '2 of 2' }).waitFor();
             await page.locator('tbody tr').nth(1).waitFor();
             await page.getByRole('button', { name: 'Bring in drawings' }).first().click();
-            await page.getByRole('button', { name: 'Phone camera' }).click();
+            await page.getByRole('button', { name: 'Phone camera', exact: true }).click();
             for (const n of [1, 2, 3, 4, 5, 7, 8]) await page.getByRole('button', { name: `Sheet ${n}` }).click();
             await page.getByRole('button', { name: 'Take 1 photo' }).click();
             await page.locator('tbody tr').nth(2).waitFor();

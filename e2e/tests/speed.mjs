@@ -12,15 +12,17 @@ const quantile = (values, q) =>
 async function drag(page, slider) {
     const box = await slider.boundingBox();
     const y = box.y + box.height / 2;
-    const from = await slider.evaluate((e) =>
-        e.min === '' ? 0.5 : (Number(e.value) - Number(e.min)) / (Number(e.max) - Number(e.min)),
+    // A tab of the histogram is dragged itself, a slider by its knob.
+    const share = await slider.evaluate((e) =>
+        e.type === 'range' ? (Number(e.value) - Number(e.min)) / (Number(e.max) - Number(e.min)) : null,
     );
-    const at = (share) => box.x + 8 + (box.width - 16) * share;
-    await page.mouse.move(at(from), y);
+    const from = share === null ? box.x + box.width / 2 : box.x + 8 + (box.width - 16) * share;
+    const [least, most] = share === null ? [from - 60, from + 60] : [box.x + 8, box.x + box.width - 8];
+    await page.mouse.move(from, y);
     await page.mouse.down();
     for (let i = 1; i <= 40; i++) {
-        const wave = 0.22 * Math.sin((i / 40) * 2 * Math.PI);
-        await page.mouse.move(at(Math.min(0.98, Math.max(0.02, from + wave))), y);
+        const wave = 60 * Math.sin((i / 40) * 1.7 * Math.PI);
+        await page.mouse.move(Math.min(most, Math.max(least, from + wave)), y);
         await page.waitForTimeout(30);
     }
     await page.mouse.up();

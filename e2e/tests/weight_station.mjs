@@ -108,7 +108,7 @@ export const tests = {
             let now = await view();
             assert.equal(now.undo, 'weighed 1 line');
             assert.equal(now.lines.filter((l) => l.made === 'edited').length, 1);
-            for (const how of ['Set', 'Add', 'Clamp', 'Calm', 'Taper']) {
+            for (const how of ['Calm', 'Taper', 'Clamp', 'Add', 'Set']) {
                 await page.getByRole('radio', { name: how, exact: true }).click();
                 await page.getByRole('button', { name: /^All \d+/ }).click();
                 await saved(page);

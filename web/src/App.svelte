@@ -11,6 +11,7 @@
     import ShotTable from './lib/ShotTable.svelte';
     import { bench, STATIONS, TOOLS, type Backdrop } from './lib/state/bench.svelte';
     import { findings } from './lib/state/findings.svelte';
+    import { settings } from './lib/state/inking.svelte';
     import { sheet } from './lib/state/sheet.svelte';
     import { shots } from './lib/state/shots.svelte';
 
@@ -24,6 +25,7 @@
     });
 
     sheet.onSaved = (view) => shots.note(view.info);
+    sheet.beforeLeaving = () => (settings.pending ? settings.save() : Promise.resolve());
 
     $effect(() => {
         const place = route.place;

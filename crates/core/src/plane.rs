@@ -51,6 +51,21 @@ impl<T: Clone + Send + Sync> Plane<T> {
         self.data.par_chunks_mut(self.width.max(1)).enumerate()
     }
 
+    /// The plane with another size, its pixels whatever they were.
+    pub fn sized(mut self, width: usize, height: usize) -> Self
+    where
+        T: Default,
+    {
+        self.data.resize(width * height, T::default());
+        Plane { width, height, data: self.data }
+    }
+
+    /// Takes over size and pixels of another plane, without a new place for them if the old one is large enough.
+    pub fn copy_from(&mut self, other: &Self) {
+        self.data.clone_from(&other.data);
+        (self.width, self.height) = (other.width, other.height);
+    }
+
     /// A part of the plane: left, top, width, height; panics outside the plane.
     pub fn part(&self, [x, y, w, h]: [usize; 4]) -> Self {
         let mut data = Vec::with_capacity(w * h);
@@ -65,15 +80,10 @@ impl<T: Clone + Send + Sync> Plane<T> {
     }
 }
 
-impl<T: Copy + Send + Sync> Plane<T> {
-    /// The plane made smaller: every `2^level` pixels averaged into one; `N` channels of a pixel are given by `pixel`.
-    /// `area`: left, top, width, height of what is taken.
-    pub fn averaged<const N: usize>(
-        &self,
-        level: u32,
-        [x0, y0, w, h]: [usize; 4],
-        pixel: impl Fn(T) -> [u8; N] + Sync,
-    ) -> Plane<[u8; N]> {
+impl<const N: usize> Plane<[u8; N]> {
+    /// The plane made smaller: every `2^level` pixels averaged into one, channel by channel. `area`: left, top, width,
+    /// height of what is taken.
+    pub fn averaged(&self, level: u32, [x0, y0, w, h]: [usize; 4]) -> Plane<[u8; N]> {
         let k = 1usize << level;
         let mut out = Plane::new(w.div_ceil(k), h.div_ceil(k), [0u8; N]);
         out.par_rows_mut().for_each(|(oy, row)| {
@@ -84,8 +94,7 @@ impl<T: Copy + Send + Sync> Plane<T> {
                 let xb = (xa + k).min(x0 + w);
                 let mut sum = [0u32; N];
                 for y in rows.clone() {
-                    for &p in &self.row(y)[xa..xb] {
-                        let p = pixel(p);
+                    for p in &self.row(y)[xa..xb] {
                         (0..N).for_each(|c| sum[c] += u32::from(p[c]));
                     }
                 }
@@ -97,7 +106,37 @@ impl<T: Copy + Send + Sync> Plane<T> {
     }
 }
 
+/// Adds a row to sums of rows.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn add_row(sums: &mut [u16], row: &[u8]) {
+    sums.iter_mut().zip(row).for_each(|(s, &v)| *s += v as u16);
+}
+
 impl Plane<u8> {
+    /// The plane made smaller: every `2^level` pixels (up to 2^8) averaged into one. `area`: left, top, width, height of
+    /// what is taken.
+    pub fn smaller(&self, level: u32, [x0, y0, w, h]: [usize; 4]) -> Plane<u8> {
+        if level == 0 {
+            return self.part([x0, y0, w, h]);
+        }
+        let k = 1usize << level.min(8);
+        let mut out = Plane::new(w.div_ceil(k), h.div_ceil(k), 0u8);
+        out.data.par_chunks_mut(w.div_ceil(k).max(1)).enumerate().for_each_init(
+            || vec![0u16; w],
+            |sums, (oy, row)| {
+                let ya = y0 + oy * k;
+                let yb = (ya + k).min(y0 + h);
+                sums.fill(0);
+                (ya..yb).for_each(|y| add_row(sums, &self.row(y)[x0..x0 + w]));
+                for (o, sums) in row.iter_mut().zip(sums.chunks(k)) {
+                    let n = (sums.len() * (yb - ya)) as u32;
+                    *o = ((sums.iter().map(|&s| u32::from(s)).sum::<u32>() + n / 2) / n) as u8;
+                }
+            },
+        );
+        out
+    }
+
     /// The value between pixels, bilinear, with the border repeated; a pixel's own value stands at its centre (+0.5).
     #[inline]
     pub fn sample(&self, x: f64, y: f64) -> f64 {

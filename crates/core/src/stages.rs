@@ -94,6 +94,8 @@ pub struct Stages {
     survey: Option<(CoverKey, Arc<Survey>)>,
     outside: Option<(Arc<Inked>, Arc<Plane<u8>>)>,
     smaller: Vec<(u32, Arc<Plane<Rgb>>)>,
+    /// A plane to work in while glancing.
+    scratch: Option<Plane<u8>>,
 }
 
 impl Stages {
@@ -140,12 +142,19 @@ impl Stages {
         made
     }
 
-    fn new_base(&mut self, sheet: &Plane<Rgb>, recipe: &LiftRecipe, by_hand: &ByHand, dpi: f64) -> Result<Base, Error> {
+    fn new_base(
+        &mut self,
+        scratch: Plane<u8>,
+        sheet: &Plane<Rgb>,
+        recipe: &LiftRecipe,
+        by_hand: &ByHand,
+        dpi: f64,
+    ) -> Result<Base, Error> {
         let covered = self.covered(sheet, recipe)?;
         let painted = self.painted(by_hand, sheet.width, sheet.height);
         let c = &covered.coverage;
         let points = lift::points_of(recipe, c);
-        Ok(Base::of((&c.plane, &c.removed), &covered.peaks, points, recipe, &painted, dpi, false))
+        Ok(Base::into_plane(scratch, (&c.plane, &c.removed), &covered.peaks, points, recipe, &painted, dpi, false))
     }
 
     fn base_key(recipe: &LiftRecipe, by_hand: &ByHand) -> BaseKey {
@@ -166,7 +175,8 @@ impl Stages {
         {
             return Ok(b.clone());
         }
-        let made = Arc::new(self.new_base(sheet, recipe, by_hand, dpi)?);
+        let scratch = Plane { width: 0, height: 0, data: vec![] };
+        let made = Arc::new(self.new_base(scratch, sheet, recipe, by_hand, dpi)?);
         self.base = Some((key, made.clone()));
         Ok(made)
     }
@@ -227,7 +237,7 @@ impl Stages {
             return part.clone();
         };
         let (w, h) = (ink.alpha.width, ink.alpha.height);
-        let smaller = |p: &Plane<u8>| p.averaged(window.level, window.area(), |v| [v]).map(|v| v[0]);
+        let smaller = |p: &Plane<u8>| p.smaller(window.level, window.area());
         let painted = area(&inking.by_hand.touches, &inking.by_hand.inverted, Effect::Weight, w, h);
         let painted = painted.map(|p| smaller(&p));
         let outside = (inking.weight.placement != Placement::Both && inking.weight.amount != 0.0).then(|| {
@@ -276,7 +286,7 @@ impl Stages {
         let window = window.on(sheet.width, sheet.height);
         let lifted = self.lifted(sheet, inking, dpi);
         let drawn = (*lifted).as_ref().ok()?.0.drawn.clone()?;
-        Some(drawn.averaged(window.level, window.area(), |p| p))
+        Some(drawn.averaged(window.level, window.area()))
     }
 
     /// The sheet with every `2^level` pixels averaged into one.
@@ -284,7 +294,7 @@ impl Stages {
         if let Some((_, p)) = self.smaller.iter().find(|s| s.0 == level) {
             return p.clone();
         }
-        let made = Arc::new(sheet.averaged(level, [0, 0, sheet.width, sheet.height], |p| p));
+        let made = Arc::new(sheet.averaged(level, [0, 0, sheet.width, sheet.height]));
         self.smaller.push((level, made.clone()));
         made
     }
@@ -308,12 +318,13 @@ impl Stages {
         }
         let same_cover = self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe));
         let weighs = inking.weight.amount != 0.0;
-        // A line that is less than a pixel wide has no edge to move: weight is given at half size, then averaged on.
-        let level = if weighs { window.level.min(1) } else { window.level };
+        // A line that is less than a pixel wide has no edge to move: weight is given at six pixels a mm, then averaged on.
+        let finest = (px_per_mm(dpi) / 5.9).log2().clamp(0.0, 8.0) as u32;
+        let level = if weighs { window.level.min(finest) } else { window.level };
         let r = (inking.weight.amount.abs() * px_per_mm(dpi)).ceil() as usize + (2 << window.level);
         let wide = if weighs { window.grown(r, sheet.width, sheet.height) } else { window };
         let wide = Window { level, ..wide };
-        let smaller = |alpha: &Plane<u8>| alpha.averaged(wide.level, wide.area(), |a| [a]).map(|a| a[0]);
+        let smaller = |alpha: &Plane<u8>| alpha.smaller(wide.level, wide.area());
         let part = if known {
             match &*self.lifted(sheet, inking, dpi) {
                 Err(e) => return Err(e.clone()),
@@ -321,12 +332,15 @@ impl Stages {
             }
         } else if same_cover {
             let known = self.base.as_ref().is_some_and(|(k, _)| *k == Stages::base_key(recipe, by_hand));
+            let scratch = self.scratch.take().unwrap_or(Plane { width: 0, height: 0, data: vec![] });
             let alpha = if known {
-                self.base(sheet, recipe, by_hand, dpi)?.finish(recipe, &by_hand.protected, dpi).0
+                self.base(sheet, recipe, by_hand, dpi)?.finish_into(scratch, recipe, &by_hand.protected, dpi)
             } else {
-                self.new_base(sheet, recipe, by_hand, dpi)?.into_alpha(recipe, &by_hand.protected, dpi)
+                self.new_base(scratch, sheet, recipe, by_hand, dpi)?.into_alpha(recipe, &by_hand.protected, dpi)
             };
-            smaller(&alpha)
+            let part = smaller(&alpha);
+            self.scratch = Some(alpha);
+            part
         } else {
             let (mut alpha, _) = self.part_of_cover(sheet, recipe, wide)?;
             // Averaged coverage is averaged alpha, but where it is paper.
@@ -351,7 +365,7 @@ impl Stages {
         let [x, y] = [(window.x - wide.x) / k, (window.y - wide.y) / k];
         let (w, h) =
             (window.width.div_ceil(k).min(weighed.width - x), window.height.div_ceil(k).min(weighed.height - y));
-        Ok(weighed.averaged(window.level - level, [x, y, w, h], |a| [a]).map(|a| a[0]))
+        Ok(weighed.smaller(window.level - level, [x, y, w, h]))
     }
 
     /// How much of each pixel is taken for pencil and goes, 0 to 255, in a part of the sheet.
@@ -360,7 +374,7 @@ impl Stages {
         let window = window.on(sheet.width, sheet.height);
         if self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe)) {
             let covered = self.covered(sheet, recipe)?;
-            return Ok(covered.coverage.removed.averaged(window.level, window.area(), |a| [a]).map(|a| a[0]));
+            return Ok(covered.coverage.removed.smaller(window.level, window.area()));
         }
         Ok(self.part_of_cover(sheet, recipe, window)?.1)
     }

@@ -113,7 +113,7 @@
     });
 
     $effect(() => {
-        void sheet.view;
+        void [sheet.view, sheet.waiting];
         settings.follow();
     });
 </script>

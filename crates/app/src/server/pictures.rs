@@ -11,19 +11,19 @@ use rhizograph_formats::raster_out;
 
 pub fn original(source: &Plane<Rgb>, window: Window) -> Result<Vec<u8>, Error> {
     let w = window.on(source.width, source.height);
-    Ok(raster_out::rgb_png(&source.averaged(w.level, w.area(), |p| p), 300.0)?)
+    Ok(raster_out::rgb_png(&source.averaged(w.level, w.area()), 300.0)?)
 }
 
 /// A part of the alpha at the size it is shown.
 pub fn smaller(alpha: &Plane<u8>, window: Window) -> Plane<u8> {
     let w = window.on(alpha.width, alpha.height);
-    alpha.averaged(w.level, w.area(), |a| [a]).map(|a| a[0])
+    alpha.smaller(w.level, w.area())
 }
 
 /// Ink with alpha.
 pub fn ink(ink: &Ink, window: Window) -> Result<Vec<u8>, Error> {
     let w = window.on(ink.alpha.width, ink.alpha.height);
-    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area(), |p| p)));
+    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area())));
     Ok(raster_out::ink_png(&Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }, 300.0)?)
 }
 
@@ -69,7 +69,7 @@ pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
             })
             .collect(),
     };
-    let plane = flat.averaged(level, window.area(), |p: Rgb| p);
+    let plane = flat.averaged(level, window.area());
     Ok(raster_out::rgb_png(&plane, 72.0)?)
 }
 

@@ -242,9 +242,34 @@ impl Base {
         dpi: f64,
         open: bool,
     ) -> Base {
+        Base::into_plane(
+            Plane { width: 0, height: 0, data: vec![] },
+            coverage,
+            peaks,
+            points,
+            recipe,
+            painted,
+            dpi,
+            open,
+        )
+    }
+
+    /// The same into a plane that is at hand: a new one costs as much as the work.
+    #[allow(clippy::too_many_arguments)]
+    pub fn into_plane(
+        scratch: Plane<u8>,
+        coverage: (&Plane<u8>, &Plane<u8>),
+        peaks: &Plane<u8>,
+        points: Points,
+        recipe: &LiftRecipe,
+        painted: &Painted,
+        dpi: f64,
+        open: bool,
+    ) -> Base {
         let (plane, removed) = coverage;
         let table = Table::new(points, recipe.edge, recipe.grain);
-        let mut alpha = points::apply(plane, peaks, &table);
+        let mut alpha = scratch.sized(plane.width, plane.height);
+        points::apply(plane, peaks, &table, &mut alpha);
         let shifted = |by: f64| {
             let paper = (points.paper * (1.0 - 0.65 * by)).clamp(0.02, 0.95);
             let mid = (points.mid * (1.0 - 0.3 * by)).clamp(0.05, 0.95);
@@ -288,6 +313,12 @@ impl Base {
     /// Takes specks away and fills pinholes. Gives the alpha and where they were.
     pub fn finish(&self, recipe: &LiftRecipe, protected: &[Pt], dpi: f64) -> (Plane<u8>, Vec<Pt>, Vec<Pt>) {
         self.settle(self.alpha.clone(), recipe, protected, dpi)
+    }
+
+    /// The same into a plane that is at hand: a new one costs as much as the work.
+    pub fn finish_into(&self, mut scratch: Plane<u8>, recipe: &LiftRecipe, protected: &[Pt], dpi: f64) -> Plane<u8> {
+        scratch.copy_from(&self.alpha);
+        self.settle(scratch, recipe, protected, dpi).0
     }
 
     /// The same when nothing else is wanted of it.

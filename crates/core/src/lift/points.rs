@@ -189,14 +189,14 @@ fn toothed(alpha: f64, coverage: f64, tooth: f64, around: f64) -> f64 {
     if alpha < 0.06 { (coverage * around).min(0.49) } else { alpha }
 }
 
-/// Alpha of each pixel: 128 where the line's own threshold is met.
-pub fn apply(coverage: &Plane<u8>, peaks: &Plane<u8>, table: &Table) -> Plane<u8> {
-    let mut out = Plane::new(coverage.width, coverage.height, 0u8);
+/// Alpha of each pixel, written over `out` of the same size: 128 where the line's own threshold is met.
+pub fn apply(coverage: &Plane<u8>, peaks: &Plane<u8>, table: &Table, out: &mut Plane<u8>) {
     out.par_rows_mut().for_each(|(y, row)| {
         let (c, p) = (coverage.row(y), peaks.row(y));
         for ((out, c), p) in row.chunks_mut(16).zip(c.chunks(16)).zip(p.chunks(16)) {
             // Most of a sheet is bare.
             if p.iter().fold(0, |a, &b| a.max(b)) < table.first {
+                out.fill(0);
                 continue;
             }
             for ((o, &c), &p) in out.iter_mut().zip(c).zip(p) {
@@ -204,7 +204,6 @@ pub fn apply(coverage: &Plane<u8>, peaks: &Plane<u8>, table: &Table) -> Plane<u8
             }
         }
     });
-    out
 }
 
 #[cfg(test)]

@@ -62,7 +62,8 @@ impl Survey {
     /// Looks a sheet over. `dpi`: pixels an inch.
     pub fn of(coverage: &Coverage, peaks: &Plane<u8>, dpi: f64) -> Survey {
         let table = Table::new(generous(&coverage.histogram), Edge::Crisp, 0.0);
-        let mut alpha = apply(&coverage.plane, peaks, &table);
+        let mut alpha = Plane::new(peaks.width, peaks.height, 0u8);
+        apply(&coverage.plane, peaks, &table, &mut alpha);
         let px = dpi / 25.4;
         let (w, h) = (alpha.width, alpha.height);
         let spot = |x: usize, y: usize| Spot {

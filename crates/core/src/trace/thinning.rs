@@ -43,18 +43,20 @@ pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
 
 /// Thins a set whose pixels have ranks (0: not in it; the lowest go first; `u16::MAX`: stays).
 pub fn thin_to(rank: &Plane<u16>, how: Thinning) -> Plane<bool> {
-    let squared = rank.map(|&r| u32::from(r));
     let deepest = rank.data.iter().copied().filter(|&r| r < u16::MAX).max().unwrap_or(0);
-    thin_by(&squared, u32::from(deepest), (how == Thinning::KeepingEnds).then_some(WIDENS))
+    thin_by(rank, u32::from(deepest), (how == Thinning::KeepingEnds).then_some(WIDENS))
 }
 
 /// Pixels ranked above `last` stay.
-fn thin_by(squared: &Plane<u32>, last: u32, ends: Option<f64>) -> Plane<bool> {
+fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, ends: Option<f64>) -> Plane<bool> {
     let w = squared.width;
     let simple: Vec<bool> = (0..=255u8).map(is_simple).collect();
-    let mut left = squared.map(|&d| d > 0);
+    let rank_of = |i: usize| -> u32 { squared.data[i].into() };
+    let mut left =
+        Plane { width: w, height: squared.height, data: (0..squared.data.len()).map(|i| rank_of(i) > 0).collect() };
     let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); last as usize + 1];
-    for (i, &d) in squared.data.iter().enumerate() {
+    for i in 0..squared.data.len() {
+        let d = rank_of(i);
         if d > 0 && d <= last {
             buckets[d as usize].push(i as u32);
         }
@@ -77,11 +79,11 @@ fn thin_by(squared: &Plane<u32>, last: u32, ends: Option<f64>) -> Plane<bool> {
             if let Some(slope) = ends
                 && is_end(ring)
             {
-                let own = f64::from(squared.data[i as usize]).sqrt();
+                let own = f64::from(rank_of(i as usize)).sqrt();
                 let contained = (0..8).filter(|k| ring >> k & 1 == 1).any(|k| {
                     let (dx, dy) = AROUND[k];
                     let step = ((dx * dx + dy * dy) as f64).sqrt();
-                    f64::from(*squared.at((x + dx) as usize, (y + dy) as usize)).sqrt() >= own + slope * step
+                    f64::from(rank_of((y + dy) as usize * w + (x + dx) as usize)).sqrt() >= own + slope * step
                 });
                 if !contained {
                     continue;
@@ -92,7 +94,7 @@ fn thin_by(squared: &Plane<u32>, last: u32, ends: Option<f64>) -> Plane<bool> {
                 if ring >> k & 1 == 1 {
                     let j = (y + dy) as usize * w + (x + dx) as usize;
                     // Deeper ones come up in their own turn.
-                    if squared.data[j] as usize <= rank {
+                    if rank_of(j) as usize <= rank {
                         queue.push_back(j as u32);
                     }
                 }

@@ -585,7 +585,7 @@
     style:cursor
     aria-label="The drawing"
     data-glance={glanced}
-    data-waiting={sheet.waiting + (sheet.loading ? 1 : 0)}
+    data-waiting={sheet.waiting + (sheet.loading ? 1 : 0) + (settings.pending ? 1 : 0)}
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}

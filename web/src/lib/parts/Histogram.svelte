@@ -5,7 +5,8 @@
         classes: number[];
         points: Points;
         onmove: (points: Points) => void;
-        onsave: () => void;
+        /** `soon`: moved by keys, where more presses may follow. */
+        onsave: (soon: boolean) => void;
     }
     const { classes, points, onmove, onsave }: Props = $props();
     const W = 292;
@@ -41,7 +42,7 @@
         if (!by) return;
         e.preventDefault();
         onmove(limited(key, points[key] + by));
-        onsave();
+        onsave(true);
     }
 </script>
 
@@ -88,7 +89,7 @@
             onpointermove={move}
             onpointerup={() => {
                 held = null;
-                onsave();
+                onsave(false);
             }}
             onkeydown={(e) => nudge(e, tab.key)}>{tab.name}</button
         >

@@ -20,7 +20,10 @@ class Settings {
     dragging = $state(false);
     /** When the setting in hand was moved last (performance.now()). */
     movedAt = 0;
+    /** Something was moved that is not on its way to the server yet. */
+    pending = $state(false);
     #of = '';
+    #timer: ReturnType<typeof setTimeout> | undefined;
 
     /** What the ink on the canvas is made by. */
     get inking(): Inking | null {
@@ -35,8 +38,10 @@ class Settings {
         if (!view) return;
         const saved = JSON.stringify([view.recipes.lift, view.recipes.weight]);
         const key = `${view.info.id}:${saved}`;
-        if (key === this.#of) return;
-        if (!this.#of.startsWith(`${view.info.id}:`)) this.trade = null;
+        const same = this.#of.startsWith(`${view.info.id}:`);
+        // What is in hand is newer than what was saved.
+        if (key === this.#of || (same && (this.pending || sheet.waiting > 0))) return;
+        if (!same) this.trade = null;
         this.#of = key;
         [this.lift, this.weight] = JSON.parse(saved) as [LiftRecipe, WeightRecipe];
         if (view.lift) this.facts = view.lift;
@@ -46,6 +51,7 @@ class Settings {
     /** A setting is moved: the canvas follows at once, it is saved when it is let go. */
     move(change: () => void, watched: Watched = null) {
         this.dragging = true;
+        this.pending = true;
         this.watched = watched;
         this.movedAt = performance.now();
         change();
@@ -57,9 +63,16 @@ class Settings {
         this.trouble = trouble;
     }
 
-    async save() {
+    /** Saves what is in hand; `soon`: when nothing more was moved for a moment. */
+    async save(soon = false) {
         this.dragging = false;
+        clearTimeout(this.#timer);
+        if (soon) {
+            this.#timer = setTimeout(() => void this.save(), 400);
+            return;
+        }
         this.watched = null;
+        this.pending = false;
         const view = sheet.view;
         if (!view || !this.lift || !this.weight) return;
         const [lift, weight] = [$state.snapshot(this.lift), $state.snapshot(this.weight)];

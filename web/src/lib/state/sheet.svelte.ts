@@ -20,7 +20,11 @@ class Sheet {
         return this.loading || this.waiting > 0;
     }
 
+    /** Saves what is in hand of the drawing that is being left. */
+    beforeLeaving: () => Promise<unknown> = () => Promise.resolve();
+
     async open(id: number) {
+        await this.beforeLeaving();
         this.#wanted = id;
         this.loading = true;
         try {

@@ -129,7 +129,7 @@
                 step={1}
                 shown="{draft.reach}°"
                 oninput={(v) => settings.move(() => (draft.reach = v), 'drop-out')}
-                onsave={() => settings.save()}
+                onsave={(soon) => settings.save(soon)}
             />
             <Slider
                 label="Softness"
@@ -140,7 +140,7 @@
                 step={1}
                 shown="{draft.softness}°"
                 oninput={(v) => settings.move(() => (draft.softness = v), 'drop-out')}
-                onsave={() => settings.save()}
+                onsave={(soon) => settings.save(soon)}
             />
         </div>
         <Slider
@@ -152,7 +152,7 @@
             step={0.01}
             shown="{Math.round(draft.even_light * 100)} %"
             oninput={(v) => settings.move(() => (draft.even_light = v))}
-            onsave={() => settings.save()}
+            onsave={(soon) => settings.save(soon)}
         />
         {#if facts}
             <div class="mt-2.5 flex items-baseline justify-between text-[13px]">
@@ -168,7 +168,7 @@
                 classes={facts.histogram}
                 points={draft.points ?? facts.points}
                 onmove={(p) => settings.move(() => (draft.points = p), 'points')}
-                onsave={() => settings.save()}
+                onsave={(soon) => settings.save(soon)}
             />
             {#if trade}
                 <div
@@ -199,7 +199,7 @@
             step={0.01}
             shown="{draft.specks.toFixed(2)} mm² · {facts?.specks_gone ?? 0} go"
             oninput={(v) => settings.move(() => (draft.specks = v), 'specks')}
-            onsave={() => settings.save()}
+            onsave={(soon) => settings.save(soon)}
         />
         <div class="-mt-0.5 flex items-center gap-1 text-[12.5px]">
             <button
@@ -226,7 +226,7 @@
             step={0.01}
             shown="{draft.pinholes.toFixed(2)} mm² · {facts?.pinholes_filled ?? 0} filled"
             oninput={(v) => settings.move(() => (draft.pinholes = v), 'pinholes')}
-            onsave={() => settings.save()}
+            onsave={(soon) => settings.save(soon)}
         />
         <Choice label="Edge" value={draft.edge} options={EDGES} onchoose={(edge) => void settings.setLift({ edge })} />
         <p class="quiet mt-1 text-[12.5px]">{COST[draft.edge]}</p>
@@ -286,7 +286,7 @@
                       ? 'in the line'
                       : 'around it too'}"
                 oninput={(v) => settings.move(() => (draft.grain = v))}
-                onsave={() => settings.save()}
+                onsave={(soon) => settings.save(soon)}
             />
             <Choice
                 label="Channels"
@@ -305,7 +305,7 @@
                             step={0.05}
                             shown={Math.round(100 * (draft.mix[c] ?? 0)).toString()}
                             oninput={(v) => settings.move(() => (draft.mix[c] = c === 1 ? Math.max(0.05, v) : v))}
-                            onsave={() => settings.save()}
+                            onsave={(soon) => settings.save(soon)}
                         />
                     {/each}
                 </div>

@@ -57,7 +57,7 @@
                 step={0.005}
                 shown="{signed(weight.amount)} · {px(weight.amount)}"
                 oninput={(v) => settings.move(() => (weight.amount = v))}
-                onsave={() => settings.save()}
+                onsave={(soon) => settings.save(soon)}
             />
             <Choice
                 label="Where"
@@ -75,7 +75,7 @@
                     step={0.01}
                     shown="{weight.floor.toFixed(2)} mm · {px(weight.floor)}"
                     oninput={(v) => settings.move(() => (weight.floor = v))}
-                    onsave={() => settings.save()}
+                    onsave={(soon) => settings.save(soon)}
                 />
             {/if}
             {#if weight.amount > 0 && specks > 0}
