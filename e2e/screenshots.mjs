@@ -9,7 +9,9 @@ const url = process.env.RHIZOGRAPH_URL ?? 'http://127.0.0.1:7411';
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
 const { page, close } = await openBrowser();
 const get = async (path) => (await fetch(`${url}/api${path}`)).json();
-const drawings = (await get('/productions')).find((p) => p.name === 'Kettle Post').shots[0].drawings;
+const { shots } = (await get('/productions')).find((p) => p.name === 'Kettle Post');
+const drawings = shots.find((s) => s.number === '012').drawings;
+const photo = shots.find((s) => s.number === '013').drawings[0];
 const picture = async (name) => {
     await page.mouse.move(480, 690);
     // The peg bar's pictures and the canvas's tiles come when they come.
@@ -43,11 +45,62 @@ const PAINT = [
     ['Sea wall', [330, 1600], [690, 1640], [1150, 1604], [1620, 1640], [2040, 1596]],
 ];
 
+const inked = (id) => page.waitForFunction((id) => document.querySelector('canvas')?.dataset.glance === String(id), id);
+
+await page.goto(`${url}/#/drawing/${photo.id}/intake`);
+await page.getByText('squared up by its four corners').waitFor();
+await page.getByRole('button', { name: 'Four corners' }).click();
+await page.getByRole('button', { name: 'Square up' }).waitFor();
+await picture('intake');
+await page.getByRole('button', { name: 'Cancel' }).click();
+await page.keyboard.press('1');
+await inked(photo.id);
+await page.keyboard.press('w');
+await picture('photo-to-ink');
+await page.keyboard.press('w');
+
 await page.goto(`${url}/#/drawing/${drawings[4].id}/lift`);
-await page.getByText(/mm² · [1-9]\d* go/).waitFor();
-await page.keyboard.press('w');
-await picture('lift');
-await page.keyboard.press('w');
+await inked(drawings[4].id);
+await page.getByRole('slider', { name: 'paper point' }).focus();
+for (let i = 0; i < 66; i++) await page.keyboard.press('ArrowLeft');
+await saved(page);
+await page.getByTestId('trade').hover();
+await page.waitForTimeout(1500);
+await page.screenshot({ path: `${folder}lift.png` });
+await page.getByRole('button', { name: 'auto', exact: true }).click();
+await saved(page);
+await page.getByRole('button', { name: 'take the brush' }).click();
+await page.getByRole('radio', { name: 'Less' }).click();
+const stroke = async (...places) => {
+    const view = await get(`/drawings/${drawings[4].id}`);
+    const points = [];
+    for (const place of places) points.push(await onPage(page, view, place));
+    await page.mouse.move(...points[0]);
+    await page.mouse.down();
+    for (const p of points.slice(1)) await page.mouse.move(...p, { steps: 6 });
+    await page.mouse.up();
+    await saved(page);
+};
+await page.getByLabel('Brush', { exact: true }).fill('160');
+await stroke([700, 700], [860, 900], [1040, 1010]);
+await page.getByRole('radio', { name: 'Erase' }).click();
+await stroke([1780, 140], [1900, 420]);
+await picture('touch-up');
+await page.keyboard.press('Escape');
+for (let i = 0; i < 4; i++) {
+    await page.keyboard.press('Control+z');
+    await saved(page);
+}
+await page.keyboard.press('2');
+await page.getByRole('button', { name: 'Take +0.10 mm' }).click();
+await saved(page);
+await picture('weight');
+await page.getByRole('button', { name: 'Take as lifted' }).click();
+await saved(page);
+await page.getByRole('button', { name: 'Bring in', exact: true }).click();
+await page.getByRole('button', { name: 'Sheet feeder', exact: true }).click();
+await picture('bring-in');
+await page.getByRole('button', { name: 'Cancel' }).click();
 
 await lift(0);
 for (let i = 0; i < 60; i++) {

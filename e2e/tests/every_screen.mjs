@@ -1,7 +1,7 @@
 /** Each screen by keyboard and by eye of the accessibility checker. */
 import assert from 'node:assert/strict';
 import { AxeBuilder } from '@axe-core/playwright';
-import { openBrowser, saved } from '../browser.mjs';
+import { openAt, openBrowser, saved } from '../browser.mjs';
 
 export const tests = {
     async 'every station is reached by its key and passes the accessibility check, in both themes'(url) {
@@ -23,7 +23,9 @@ export const tests = {
             await saved(page);
             for (const theme of ['paper', 'dusk']) {
                 for (const [key, heading] of [
+                    ['i', 'Intake'],
                     ['1', 'Lift'],
+                    ['2', 'Weight'],
                     ['5', 'Join'],
                     ['6', 'Colour model'],
                     ['7', 'Hand off'],
@@ -49,8 +51,7 @@ export const tests = {
         try {
             const all = await (await fetch(`${url}/api/productions`)).json();
             const drawing = all.find((p) => p.name === 'Kettle Post').shots[0].drawings[3];
-            await page.goto(`${url}/#/drawing/${drawing.id}/lift`);
-            await page.getByText(/mm² · \d+ go/).waitFor();
+            await openAt(page, url, drawing.id, 'lift');
             const percent = async () => parseInt(await page.getByTitle('The whole sheet (F)').innerText());
             const small = await percent();
             await page.mouse.move(500, 300);

@@ -46,7 +46,9 @@ export const tests = {
             await page.getByRole('slider', { name: 'paper point' }).focus();
             for (let i = 0; i < 66; i++) await page.keyboard.press('ArrowLeft');
             await saved(page);
-            await page.waitForFunction(() => parseFloat(document.querySelector('[data-testid=trade]').innerText) >= 0.3);
+            await page.waitForFunction(
+                () => parseFloat(document.querySelector('[data-testid=trade]').innerText) >= 0.3,
+            );
             const view = await getJson(url, `/drawings/${id}`);
             assert.ok(view.recipes.lift.points.paper > 0.7);
             await page.getByRole('button', { name: 'auto', exact: true }).click();
@@ -186,32 +188,29 @@ export const tests = {
 
 /** A place on a pencil line away from the ink, px: the bluest of the sheet. */
 async function pencilPlace(page, url, id) {
-    return page.evaluate(
-        async (address) => {
-            const bytes = await (await fetch(address)).blob();
-            const bitmap = await createImageBitmap(bytes);
-            const canvas = new OffscreenCanvas(bitmap.width, bitmap.height);
-            const g = canvas.getContext('2d');
-            g.drawImage(bitmap, 0, 0);
-            const { data } = g.getImageData(0, 0, bitmap.width, bitmap.height);
-            let best = [0, 0, 0];
-            for (let y = 200; y < bitmap.height - 200; y += 2) {
-                for (let x = 200; x < bitmap.width - 200; x += 2) {
-                    let sum = 0;
-                    for (const [dx, dy] of [
-                        [0, 0],
-                        [1, 0],
-                        [0, 1],
-                        [1, 1],
-                    ]) {
-                        const i = 4 * ((y + dy) * bitmap.width + x + dx);
-                        sum += data[i + 2] > 150 ? data[i + 2] - data[i] : -99;
-                    }
-                    if (sum > best[0]) best = [sum, x, y];
+    return page.evaluate(async (address) => {
+        const bytes = await (await fetch(address)).blob();
+        const bitmap = await createImageBitmap(bytes);
+        const canvas = new OffscreenCanvas(bitmap.width, bitmap.height);
+        const g = canvas.getContext('2d');
+        g.drawImage(bitmap, 0, 0);
+        const { data } = g.getImageData(0, 0, bitmap.width, bitmap.height);
+        let best = [0, 0, 0];
+        for (let y = 200; y < bitmap.height - 200; y += 2) {
+            for (let x = 200; x < bitmap.width - 200; x += 2) {
+                let sum = 0;
+                for (const [dx, dy] of [
+                    [0, 0],
+                    [1, 0],
+                    [0, 1],
+                    [1, 1],
+                ]) {
+                    const i = 4 * ((y + dy) * bitmap.width + x + dx);
+                    sum += data[i + 2] > 150 ? data[i + 2] - data[i] : -99;
                 }
+                if (sum > best[0]) best = [sum, x, y];
             }
-            return [best[1], best[2]];
-        },
-        `${url}/api/drawings/${id}/pictures/original?x=0&y=0&width=2400&height=1800&level=0`,
-    );
+        }
+        return [best[1], best[2]];
+    }, `${url}/api/drawings/${id}/pictures/original?x=0&y=0&width=2400&height=1800&level=0`);
 }

@@ -84,7 +84,6 @@
         const to = list[i + by];
         if (i >= 0 && to) go({ at: 'drawing', id: to.id, station: bench.station });
     }
-    const comparing = () => bench.station === 'lift' || (bench.station === 'weight' && bench.weighs === 'ink');
     function nextOf<T>(list: T[], now: T): T {
         return list[(list.indexOf(now) + 1) % list.length] ?? now;
     }
@@ -100,8 +99,8 @@
             x: settle('leave'),
             'Shift+A': key(() => bench.station === 'join' && findings.sure.length > 0 && void findings.settleSure()),
             q: key(() => (bench.blink = true)),
-            w: key(() => comparing() && (bench.wipe = bench.wipe === null ? 0.5 : null)),
-            c: key(() => comparing() && (bench.tint = !bench.tint)),
+            w: key(() => settings.shown && (bench.wipe = bench.wipe === null ? 0.5 : null)),
+            c: key(() => settings.shown && (bench.tint = !bench.tint)),
             '[': key(() => (bench.brush.size = Math.max(4, Math.round(bench.brush.size / 1.2)))),
             ']': key(() => (bench.brush.size = Math.min(400, Math.round(bench.brush.size * 1.2)))),
             b: key(

@@ -80,6 +80,28 @@ impl<T: Clone + Send + Sync> Plane<T> {
     }
 }
 
+impl<T: Copy + PartialOrd + Send + Sync> Plane<T> {
+    /// For each pixel the highest value within a square of `2 r + 1` pixels. O(pixels · r), for small planes.
+    pub fn highest_within(&self, r: usize) -> Plane<T> {
+        let (w, h) = (self.width, self.height);
+        let higher = |a: T, b: T| if b > a { b } else { a };
+        let mut rows = self.clone();
+        rows.par_rows_mut().for_each(|(y, row)| {
+            let from = self.row(y);
+            for (x, o) in row.iter_mut().enumerate() {
+                *o = from[x.saturating_sub(r)..(x + r + 1).min(w)].iter().fold(*o, |a, &b| higher(a, b));
+            }
+        });
+        let mut out = rows.clone();
+        out.par_rows_mut().for_each(|(y, row)| {
+            for v in y.saturating_sub(r)..(y + r + 1).min(h) {
+                row.iter_mut().zip(rows.row(v)).for_each(|(o, &n)| *o = higher(*o, n));
+            }
+        });
+        out
+    }
+}
+
 impl<const N: usize> Plane<[u8; N]> {
     /// The plane made smaller: every `2^level` pixels averaged into one, channel by channel. `area`: left, top, width,
     /// height of what is taken.

@@ -79,10 +79,10 @@
         const fits = (t: Tool) =>
             bench.station !== 'weight' ||
             t === 'look' ||
-            (t === 'choose') === (bench.weighs === 'lines' && view?.traced);
+            (t === 'choose') === (!!view?.traced && (bench.weighs === 'lines' || !view.lift));
         return TOOLS[bench.station].filter(fits).map((tool) => ({ tool, ...SHOWN[tool] }));
     });
-    const comparing = $derived(bench.station === 'lift' || (bench.station === 'weight' && bench.weighs === 'ink'));
+    const comparing = $derived(settings.shown);
     $effect(() => {
         if (bench.station === 'intake' && bench.tool === 'corners' && bench.corners === null) void intake.takeCorners();
         if (bench.tool !== 'corners') bench.corners = null;

@@ -211,16 +211,22 @@ impl Bench {
             held.stored = Some(store::load(&self.pool, id).await.map_err(missing)?);
         }
         let intake = held.stored.as_ref().map(|s| s.sheet.recipes.intake.clone()).unwrap_or_default();
-        if held.source.as_ref().is_none_or(|(i, _)| *i != intake) {
-            let raw = self.raw(held, id).await?;
-            let by = intake.clone();
-            let source =
-                if by == IntakeRecipe::default() { raw } else { Arc::new(apart(move || lay_out(&raw, &by)).await??) };
-            if let Ok(mut stages) = held.stages.lock() {
-                stages.forget();
-            }
-            held.source = Some((intake, source));
+        self.lay_out(held, id, &intake).await
+    }
+
+    /// Lays the original out by a recipe, if it is not laid out so already.
+    async fn lay_out(&self, held: &mut Held, id: i64, intake: &IntakeRecipe) -> Result<(), Error> {
+        if held.source.as_ref().is_some_and(|(i, _)| i == intake) {
+            return Ok(());
         }
+        let raw = self.raw(held, id).await?;
+        let by = intake.clone();
+        let source =
+            if by == IntakeRecipe::default() { raw } else { Arc::new(apart(move || lay_out(&raw, &by)).await??) };
+        if let Ok(mut stages) = held.stages.lock() {
+            stages.forget();
+        }
+        held.source = Some((intake.clone(), source));
         Ok(())
     }
 
@@ -435,16 +441,8 @@ impl Bench {
 
     /// Computes the scene of the new state, stores it with the step, and gives the drawing as it stands then.
     async fn finish(&self, held: &mut Held, id: i64, revision: i64, after: Sheet, step: Step) -> Result<Open, Error> {
-        // A sheet that is laid out anew has other pixels: they come with the stored state.
-        let laid_out = held.source.as_ref().is_some_and(|(i, _)| *i != after.recipes.intake);
-        if laid_out {
-            let scene = Scene::of(&after, &Ink::plain(Plane::new(after.width, after.height, 0), [0; 3]));
-            let progress = progress(&after, &scene);
-            return match store::write(&self.pool, id, revision, &after, progress, &step).await? {
-                Written::Conflict { revision } => Err(Error::Conflict { revision }),
-                Written::Done { .. } => self.open_held(held, id).await,
-            };
-        }
+        // A sheet that is laid out anew has other pixels.
+        self.lay_out(held, id, &after.recipes.intake).await?;
         let lifted = self.ink(held, &after.inking_of_lines(), after.dpi).await?;
         let (sheet, ink) = (after.clone(), lifted.clone());
         let scene = Arc::new(apart(move || scene_of(&sheet, &ink)).await?);

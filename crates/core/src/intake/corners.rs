@@ -25,7 +25,7 @@ pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
         }
     });
     // Paper is about as light as the lightest nearby, in the shade too; the ground beside it is not.
-    let around = highest(&light, (w.max(h) / 14).max(4));
+    let around = light.highest_within((w.max(h) / 14).max(4));
     let is_light = |x: usize, y: usize| f64::from(*light.at(x, y)) > 0.62 * f64::from(*around.at(x, y));
     // What is connected to the middle; ink inside it does not matter to its extremes.
     let mut inside = Plane::new(w, h, false);
@@ -80,25 +80,6 @@ pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
     // A little inside, so that no ground shows.
     let middle = q[0].lerp(q[2], 0.5).lerp(q[1].lerp(q[3], 0.5), 0.5);
     is_sheet.then(|| q.map(|p| p.lerp(middle, 0.004) * k as f64))
-}
-
-/// The highest value within a square of `2 r + 1` pixels.
-fn highest(plane: &Plane<u32>, r: usize) -> Plane<u32> {
-    let (w, h) = (plane.width, plane.height);
-    let mut rows = Plane::new(w, h, 0u32);
-    rows.par_rows_mut().for_each(|(y, row)| {
-        let from = plane.row(y);
-        for (x, o) in row.iter_mut().enumerate() {
-            *o = from[x.saturating_sub(r)..(x + r + 1).min(w)].iter().copied().max().unwrap_or(0);
-        }
-    });
-    let mut out = Plane::new(w, h, 0u32);
-    out.par_rows_mut().for_each(|(y, row)| {
-        for v in y.saturating_sub(r)..(y + r + 1).min(h) {
-            row.iter_mut().zip(rows.row(v)).for_each(|(o, &n)| *o = (*o).max(n));
-        }
-    });
-    out
 }
 
 #[cfg(test)]

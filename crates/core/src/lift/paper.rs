@@ -30,7 +30,7 @@ impl Paper {
         let mut order: Vec<f32> = light.data.clone();
         let near_top = order.len() - 1 - order.len() / 20;
         let brightest = *order.select_nth_unstable_by(near_top, f32::total_cmp).1;
-        let around = widest_light(&light, 20);
+        let around = light.highest_within(20);
         let mut valid: Vec<bool> = (0..gw * gh)
             .map(|i| {
                 let Block { light, unrest, .. } = blocks[i];
@@ -143,25 +143,6 @@ impl Block {
         let mean = total.map(|t| t as f32 / counted.max(1) as f32);
         Block { mean, light: mean.iter().sum(), unrest: f32::from(high - low) }
     }
-}
-
-/// The highest light within a square of `2 r + 1` blocks.
-fn widest_light(light: &Plane<f32>, r: usize) -> Plane<f32> {
-    let (w, h) = (light.width, light.height);
-    let mut rows = Plane::new(w, h, 0f32);
-    rows.par_rows_mut().for_each(|(y, row)| {
-        let from = light.row(y);
-        for (x, o) in row.iter_mut().enumerate() {
-            *o = from[x.saturating_sub(r)..(x + r + 1).min(w)].iter().fold(0f32, |a, &b| a.max(b));
-        }
-    });
-    let mut out = Plane::new(w, h, 0f32);
-    out.par_rows_mut().for_each(|(y, row)| {
-        for v in y.saturating_sub(r)..(y + r + 1).min(h) {
-            row.iter_mut().zip(rows.row(v)).for_each(|(o, &n)| *o = o.max(n));
-        }
-    });
-    out
 }
 
 /// Fills the blocks that are not valid from those that are, coarse to fine.

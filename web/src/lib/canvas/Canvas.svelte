@@ -33,10 +33,7 @@
     );
     /** The drawing whose ink the canvas shows. */
     let glanced = $state(0);
-    /** The stations whose canvas shows the ink that the settings in hand would give. */
-    const inking = $derived(
-        bench.station === 'lift' || (bench.station === 'weight' && (bench.weighs === 'ink' || !sheet.view?.traced)),
-    );
+    const inking = $derived(settings.shown);
     const squaring = $derived(bench.station === 'intake' && bench.tool === 'corners' && bench.corners !== null);
     const painting = $derived(bench.tool === 'touch' || bench.tool === 'area');
     const painted = $derived(bench.station === 'weight' ? ('weight' as const) : bench.effect);

@@ -4,6 +4,7 @@ import type { LiftFacts } from '../types/LiftFacts';
 import type { LiftRecipe } from '../types/LiftRecipe';
 import type { Trade } from '../types/Trade';
 import type { WeightRecipe } from '../types/WeightRecipe';
+import { bench } from './bench.svelte';
 import { sheet } from './sheet.svelte';
 
 /** What is being dragged or looked into, so that its marks are shown. */
@@ -22,6 +23,11 @@ class Settings {
     movedAt = 0;
     /** Something was moved that is not on its way to the server yet. */
     pending = $state(false);
+    /** Whether the canvas shows the ink that these settings give: at Lift, and at Weight while it is the ink that is weighed. */
+    shown = $derived(
+        bench.station === 'lift' ||
+            (bench.station === 'weight' && !!sheet.view?.lift && (bench.weighs === 'ink' || !sheet.view.traced)),
+    );
     #of = '';
     #timer: ReturnType<typeof setTimeout> | undefined;
 

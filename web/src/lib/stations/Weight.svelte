@@ -12,6 +12,8 @@
 
     const view = $derived(sheet.view);
     const weight = $derived(settings.weight);
+    /** Vector art has no lifted ink: only its lines are weighed. */
+    const lines = $derived(!!view?.traced && (bench.weighs === 'lines' || !view.lift));
     const specks = $derived(settings.facts?.specks_left ?? 0);
     const PLACEMENTS: { value: Placement; name: string; help: string }[] = [
         { value: 'both', name: 'Both sides', help: 'Every edge of the ink moves' },
@@ -32,7 +34,7 @@
     <div class="min-h-0 flex-1 overflow-y-auto px-4 pt-3 pb-3">
         <h2 class="text-[17px] leading-tight">Weight</h2>
         <p class="quiet text-[12.5px]">Thicker or thinner, by any fraction. Thinning never breaks a line.</p>
-        {#if view.traced}
+        {#if view.traced && view.lift}
             <Choice
                 label="Work on"
                 value={bench.weighs}
@@ -46,7 +48,7 @@
                 }}
             />
         {/if}
-        {#if view.traced && bench.weighs === 'lines'}
+        {#if lines}
             <LineWeight />
         {:else if view.lift || view.trouble}
             <Slider
