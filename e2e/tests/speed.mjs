@@ -1,9 +1,9 @@
 /**
  * How long it takes from moving a slider to the picture on the screen, on a colour scan of 17 megapixels from the sheet
- * feeder; dragged by mouse, at the whole sheet and at one pixel for one. Prints the figures.
+ * feeder, which hangs in shot 060; dragged by mouse, at the whole sheet and at one pixel for one. Prints the figures.
  */
 import assert from 'node:assert/strict';
-import { demo, getJson, openAt, openBrowser, saved } from '../browser.mjs';
+import { demoDrawing, getJson, openAt, openBrowser, saved } from '../browser.mjs';
 
 const quantile = (values, q) =>
     [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * q))];
@@ -40,19 +40,7 @@ export const tests = {
     async 'every slider moves the picture of a scan of 17 megapixels'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
-            const headers = { 'x-rhizograph': '1', 'content-type': 'application/json' };
-            const post = (path, body) =>
-                fetch(`${url}/api${path}`, { method: 'POST', headers, body: JSON.stringify(body) }).then((r) =>
-                    r.json(),
-                );
-            const { id: production } = await demo(url);
-            const shot = await post('/shots', { production, number: '060', name: 'Large' });
-            await post(`/shots/${shot}/deliver`, { device: 'sheet_feeder', sheets: [4], dpi: 600, grey: false });
-            let drawing;
-            for (let i = 0; i < 600 && !drawing; i++) {
-                await new Promise((r) => setTimeout(r, 200));
-                drawing = (await demo(url)).shots.find((s) => s.number === '060').drawings[0];
-            }
+            const drawing = await demoDrawing(url, 0, '060');
             const view = await getJson(url, `/drawings/${drawing.id}`);
             assert.ok(view.width * view.height > 17e6, `${view.width} x ${view.height}`);
             await openAt(page, url, drawing.id, 'lift');

@@ -64,7 +64,7 @@
 
     const typing = (e: Event) =>
         !!(e.target as HTMLElement).closest(
-            'input:not([type=range]):not([type=checkbox]), textarea, select, [role=dialog], dialog',
+            'input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select, [role=dialog], dialog',
         );
     const key =
         (f: (e: KeyboardEvent) => void, always = false) =>

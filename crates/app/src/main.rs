@@ -7,6 +7,10 @@ use rhizograph_core::recipe::Recipes;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+/// Pictures are large and come and go on many threads: this allocator gives their memory back at once.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Makes inked animation drawings ready for colour.
 #[derive(Parser)]
 #[command(name = "rhizograph", version)]

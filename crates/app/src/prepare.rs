@@ -7,7 +7,7 @@ use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift::{self, ByHand};
-use rhizograph_core::recipe::{CloseWith, IntakeRecipe, Recipes};
+use rhizograph_core::recipe::{CloseWith, Recipes};
 use rhizograph_core::sheet::{Scene, Sheet};
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::weigh;
@@ -81,11 +81,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
             if intake.holes.is_empty() {
                 intake.holes = find_pegs(&raster.rgb, dpi).map_or(Vec::new(), |pegs| pegs.boxes.to_vec());
             }
-            let rgb = if intake == IntakeRecipe::default() {
-                raster.rgb
-            } else {
-                lay_out(&raster.rgb, &intake).map_err(core)?
-            };
+            let rgb = lay_out(raster.rgb, &intake).map_err(core)?;
             let (ink, _) = lift::lift(&rgb, &recipes.lift, &ByHand::default(), dpi).map_err(core)?;
             (Sheet { original, ..Sheet::new(rgb.width, rgb.height, dpi) }, ink, false)
         }

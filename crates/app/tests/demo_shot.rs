@@ -28,7 +28,7 @@ fn lifted_and_traced(number: usize) -> Worked {
     let Ok(Input::Raster(raster)) = read(&scanned(number).unwrap()) else { panic!("the scan does not read") };
     let mut sheet = Sheet::new(raster.rgb.width, raster.rgb.height, raster.dpi.unwrap());
     let holes = find_pegs(&raster.rgb, sheet.dpi).unwrap().boxes.to_vec();
-    let rgb = lay_out(&raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
+    let rgb = lay_out(raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
     let (lifted, _) = lift::lift(&rgb, &sheet.recipes.lift, &ByHand::default(), sheet.dpi).unwrap();
     sheet.lines = trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1);
     sheet.next_id = sheet.lines.len() as u64 + 1;
@@ -184,7 +184,7 @@ fn the_phone_photo_is_squared_up_and_lifts_to_what_was_drawn() {
     }
     let intake = drawing.sheet.recipes.intake;
     assert!(intake.corners.is_some() && intake.holes.len() == 3, "{intake:?}");
-    let rgb = lay_out(&raster.rgb, &intake).unwrap();
+    let rgb = lay_out(raster.rgb.clone(), &intake).unwrap();
     let (ink, _) = lift::lift(&rgb, &LiftRecipe::default(), &ByHand::default(), 300.0).unwrap();
     // Each pixel of the page as it was inked, where it lies on the sheet laid out.
     let page = draw(PHOTOGRAPHED);

@@ -48,7 +48,7 @@ pub enum Error {
 
 /// How many drawings are kept at hand, and how many pixels their sheets may have in all.
 const AT_HAND: usize = 6;
-const PIXELS_AT_HAND: usize = 30_000_000;
+const PIXELS_AT_HAND: usize = 20_000_000;
 
 /// A drawing with what was computed from it.
 #[derive(Default)]
@@ -143,7 +143,7 @@ fn laid_out_by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> Inta
     };
     let found = match corners {
         None => find_pegs(rgb, dpi),
-        Some(_) => lay_out(rgb, &squared).ok().and_then(|square| find_pegs(&square, dpi)),
+        Some(_) => lay_out(rgb.clone(), &squared).ok().and_then(|square| find_pegs(&square, dpi)),
     };
     let Some(found) = found else {
         return squared;
@@ -221,8 +221,7 @@ impl Bench {
         }
         let raw = self.raw(held, id).await?;
         let by = intake.clone();
-        let source =
-            if by == IntakeRecipe::default() { raw } else { Arc::new(apart(move || lay_out(&raw, &by)).await??) };
+        let source = Arc::new(apart(move || lay_out(Arc::unwrap_or_clone(raw), &by)).await??);
         if let Ok(mut stages) = held.stages.lock() {
             stages.forget();
         }
@@ -290,6 +289,15 @@ impl Bench {
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
         Ok(held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone())
+    }
+
+    /// The pixels of a drawing that nothing was made of yet.
+    pub async fn untouched(&self, id: i64) -> Result<Option<Arc<Plane<Rgb>>>, Error> {
+        let slot = self.slot(id).await;
+        let mut held = slot.lock().await;
+        self.refresh(&mut held, id).await?;
+        let is_traced = held.stored.as_ref().is_some_and(|s| s.sheet.traced.is_some());
+        Ok(held.source.as_ref().filter(|_| !is_traced).map(|s| s.1.clone()))
     }
 
     /// The picture as it came, before it was laid out.

@@ -44,17 +44,24 @@ pub fn paint(open: &Open, swatches: &[Swatch]) -> Plane<[u8; 4]> {
     out
 }
 
-/// What the sheet looks like now, on paper, small: for the peg bar.
-pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
-    let (w, h) = (open.source.width, open.source.height);
+/// The whole of a sheet at the size of the peg bar's pictures.
+fn small(w: usize, h: usize) -> Window {
     let mut level = 0;
     while (w.max(h) >> level) > 260 {
         level += 1;
     }
-    let window = Window { x: 0, y: 0, width: w, height: h, level };
-    if open.stored.sheet.traced.is_none() {
-        return original(&open.source, window);
-    }
+    Window { x: 0, y: 0, width: w, height: h, level }
+}
+
+/// A drawing that nothing was made of yet, small: as it came.
+pub fn untouched_thumbnail(source: &Plane<Rgb>) -> Result<Vec<u8>, Error> {
+    original(source, small(source.width, source.height))
+}
+
+/// What the sheet looks like now, on paper, small: for the peg bar.
+pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
+    let (w, h) = (open.source.width, open.source.height);
+    let window = small(w, h);
     let paint = paint(open, swatches);
     let ink = &open.scene.ink;
     let flat = Plane {
@@ -69,7 +76,7 @@ pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
             })
             .collect(),
     };
-    let plane = flat.averaged(level, window.area());
+    let plane = flat.averaged(window.level, window.area());
     Ok(raster_out::rgb_png(&plane, 72.0)?)
 }
 

@@ -9,7 +9,7 @@ use rhizograph_core::command::{Command, plan};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::lay_out;
 use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::{IntakeRecipe, LiftRecipe, Recipes};
+use rhizograph_core::recipe::{LiftRecipe, Recipes};
 use rhizograph_core::sheet::{Scene, Sheet};
 use rhizograph_core::stages::Stages;
 use rhizograph_formats::Input;
@@ -134,13 +134,9 @@ fn lift(sheet: &Sheet, revision: i64, bytes: &[u8], settings: &ShotLift, swatche
         Ok(Input::Vector(_)) => return Outcome::Left("vector art needs no lifting".into()),
         Err(e) => return Outcome::Failed(e.to_string()),
     };
-    let rgb = if recipes.intake == IntakeRecipe::default() {
-        raster.rgb
-    } else {
-        match lay_out(&raster.rgb, &recipes.intake) {
-            Ok(rgb) => rgb,
-            Err(e) => return Outcome::Failed(e.to_string()),
-        }
+    let rgb = match lay_out(raster.rgb, &recipes.intake) {
+        Ok(rgb) => rgb,
+        Err(e) => return Outcome::Failed(e.to_string()),
     };
     let with = Sheet { recipes: recipes.clone(), ..sheet.clone() };
     if with.lines_are_current() {

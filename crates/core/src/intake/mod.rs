@@ -73,19 +73,14 @@ impl Layout {
 /// The original as the recipe lays it out. Whole turns and crops copy pixels; anything else samples them (cubic
 /// convolution: Keys, "Cubic convolution interpolation for digital image processing", IEEE Transactions on Acoustics,
 /// Speech and Signal Processing 29, 1981). Beyond the original lies its own rim's colour; peg holes are covered.
-pub fn lay_out(original: &Plane<Rgb>, recipe: &IntakeRecipe) -> Result<Plane<Rgb>, Error> {
+pub fn lay_out(mut original: Plane<Rgb>, recipe: &IntakeRecipe) -> Result<Plane<Rgb>, Error> {
     let layout = Layout::of(recipe, original.width, original.height)?;
-    let covered;
-    let original = if recipe.holes.is_empty() {
-        original
-    } else {
-        covered = pegs::cover(original, &recipe.holes);
-        &covered
-    };
-    if layout.to_original == Homography::IDENTITY && (layout.width, layout.height) == (original.width, original.height)
-    {
-        return Ok(original.clone());
+    pegs::cover(&mut original, &recipe.holes);
+    let same_size = (layout.width, layout.height) == (original.width, original.height);
+    if layout.to_original == Homography::IDENTITY && same_size {
+        return Ok(original);
     }
+    let original = &original;
     let beyond = rim(original);
     let whole = layout.to_original.in_whole_steps();
     let mut out = Plane::new(layout.width, layout.height, beyond);
@@ -183,7 +178,8 @@ mod tests {
     fn a_crop_keeps_its_pixels_as_they_are() {
         let from = chart(60, 40);
         let cut =
-            lay_out(&from, &IntakeRecipe { crop: Some([10.0, 5.0, 30.0, 20.0]), ..IntakeRecipe::default() }).unwrap();
+            lay_out(from.clone(), &IntakeRecipe { crop: Some([10.0, 5.0, 30.0, 20.0]), ..IntakeRecipe::default() })
+                .unwrap();
         assert_eq!(cut, from.part([10, 5, 30, 20]));
     }
 

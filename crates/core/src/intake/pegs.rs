@@ -116,9 +116,8 @@ fn row_of(round: &Hole, a: &Hole, b: &Hole, (w, h): (usize, usize), mm: f64) -> 
     (aligned && level && lies(a) && lies(b) && alike && from_edge < 25.0 * mm).then_some([*round, *a, *b])
 }
 
-/// The picture with its holes covered by the paper beside them, row by row from side to side.
-pub fn cover(rgb: &Plane<Rgb>, holes: &[[f64; 4]]) -> Plane<Rgb> {
-    let mut out = rgb.clone();
+/// Covers holes with the paper beside them, row by row from side to side.
+pub fn cover(rgb: &mut Plane<Rgb>, holes: &[[f64; 4]]) {
     for &[x, y, w, h] in holes {
         let clamp = |v: f64, n: usize| v.clamp(0.0, n as f64) as usize;
         let (x0, y0) = (clamp(x, rgb.width), clamp(y, rgb.height));
@@ -135,11 +134,10 @@ pub fn cover(rgb: &Plane<Rgb>, holes: &[[f64; 4]]) -> Plane<Rgb> {
             let (left, right) = (mean(x0.saturating_sub(6), x0), mean(x1, x1 + 6));
             for u in x0..x1 {
                 let t = (u - x0) as f64 / (x1 - x0) as f64;
-                out.set(u, v, std::array::from_fn(|c| (left[c] + (right[c] - left[c]) * t) as u8));
+                rgb.set(u, v, std::array::from_fn(|c| (left[c] + (right[c] - left[c]) * t) as u8));
             }
         }
     }
-    out
 }
 
 #[cfg(test)]
@@ -184,10 +182,10 @@ mod tests {
 
     #[test]
     fn covered_holes_look_like_the_paper_beside_them() {
-        let (page, _) = sheet(0.004, 60);
+        let (mut page, _) = sheet(0.004, 60);
         let pegs = find_pegs(&page, DPI).unwrap();
-        let covered = cover(&page, &pegs.boxes);
-        assert!(covered.data.iter().all(|p| *p == [240, 236, 226]));
+        cover(&mut page, &pegs.boxes);
+        assert!(page.data.iter().all(|p| *p == [240, 236, 226]));
     }
 
     #[test]
