@@ -164,8 +164,9 @@ mod tests {
     #[test]
     fn four_quarter_turns_are_none_and_one_moves_the_left_edge_up() {
         let from = chart(60, 40);
-        let turn =
-            |p: &Plane<Rgb>, n| lay_out(p, &IntakeRecipe { quarter_turns: n, ..IntakeRecipe::default() }).unwrap();
+        let turn = |p: &Plane<Rgb>, n| {
+            lay_out(p.clone(), &IntakeRecipe { quarter_turns: n, ..IntakeRecipe::default() }).unwrap()
+        };
         let once = turn(&from, 1);
         assert_eq!((once.width, once.height), (40, 60));
         assert_eq!(once.at(39, 0), from.at(0, 0));

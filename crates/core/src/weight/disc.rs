@@ -251,8 +251,8 @@ mod tests {
                 let r = f64::from(quarter) * 0.25;
                 let grown = grow(&alpha, r, None, true);
                 let painted = grow(&alpha, r, Some(&everywhere), true);
-                for i in 0..w * h {
-                    let reached = near[i] != i64::MAX && near[i] as f64 <= r * r;
+                for (i, &near) in near.iter().enumerate() {
+                    let reached = near != i64::MAX && near as f64 <= r * r;
                     prop_assert_eq!(grown.data[i], if reached { 255 } else { 0 }, "radius {}, pixel {}", r, i);
                     prop_assert_eq!(painted.data[i], grown.data[i]);
                 }
