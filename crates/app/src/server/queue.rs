@@ -79,6 +79,9 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
          from (select i.job, i.place, j.shot, j.settings from job_items i join jobs j on j.id = i.job
                where not j.stopped and (i.state = 'waiting'
                    or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
+               -- Sheets come in one by one, in the order of their stack.
+               and (i.sheet is null or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
+                   and b.state in ('waiting', 'working')))
                order by i.job, i.place limit 1 for update of i skip locked) as next
          where i.job = next.job and i.place = next.place
          returning i.job, i.place, i.drawing, i.sheet, next.shot, next.settings",
