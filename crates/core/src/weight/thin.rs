@@ -41,13 +41,18 @@ pub fn keep_whole(
             *o = 255;
         }
     });
+    // Large planes go as soon as they were used.
+    drop(middles);
     let around = grow(&strands, (floor / 2.0 - 0.5).max(0.0), None, true);
+    drop(strands);
     rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
         if *o > 0 && around.data[i] > 0 {
             *o = u16::MAX;
         }
     });
+    drop(around);
     let left = thin_to(&rank, Thinning::ToTheLast);
+    drop(rank);
     let mut out = Plane::new(alpha.width, alpha.height, 0u8);
     out.data.par_iter_mut().enumerate().for_each(|(i, o)| {
         let (own, less) = (alpha.data[i], alpha.data[i].min(255 - shrunk.data[i]));
