@@ -28,7 +28,7 @@ export async function openBrowser(viewport = { width: 1280, height: 800 }) {
     const page = context.pages()[0] ?? (await context.newPage());
     const troubles = [];
     page.on('pageerror', (e) => troubles.push(e.message));
-    page.setDefaultTimeout(30_000);
+    page.setDefaultTimeout(60_000);
     const close = async () => {
         await context.close();
         await rm(profile, { recursive: true, force: true });
