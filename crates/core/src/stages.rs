@@ -94,6 +94,7 @@ pub struct Stages {
     survey: Option<(CoverKey, Arc<Survey>)>,
     outside: Option<(Arc<Inked>, Arc<Plane<u8>>)>,
     smaller: Vec<(u32, Arc<Plane<Rgb>>)>,
+    dpi: f64,
     /// A plane to work in while glancing.
     scratch: Option<Plane<u8>>,
 }
@@ -102,6 +103,14 @@ impl Stages {
     /// Forgets everything: the sheet is another one now.
     pub fn forget(&mut self) {
         *self = Stages::default();
+    }
+
+    /// Lengths are in mm: at another resolution nothing that was kept holds.
+    fn at(&mut self, dpi: f64) {
+        if self.dpi != dpi {
+            self.forget();
+            self.dpi = dpi;
+        }
     }
 
     fn analysis(&mut self, sheet: &Plane<Rgb>, polarity: Polarity) -> Arc<Result<Analysis, Error>> {
@@ -183,6 +192,7 @@ impl Stages {
 
     /// The ink as it is lifted, before its weight is changed.
     pub fn lifted(&mut self, sheet: &Plane<Rgb>, inking: &Inking, dpi: f64) -> Arc<Inked> {
+        self.at(dpi);
         let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
         if let Some((r, b, l)) = &self.lifted
             && r == recipe
@@ -310,6 +320,7 @@ impl Stages {
         dpi: f64,
     ) -> Result<Plane<u8>, Error> {
         inking.check()?;
+        self.at(dpi);
         let window = window.on(sheet.width, sheet.height);
         let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
         let known = self.lifted.as_ref().is_some_and(|(r, b, _)| r == recipe && b == by_hand);

@@ -12,7 +12,7 @@ use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{Edge, IntakeRecipe, Placement, Points, WeightRecipe};
 use rhizograph_core::render;
 use rhizograph_core::sheet::{Scene, Sheet};
-use rhizograph_core::stages::{Inking, Stages, Window};
+use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::{Adjust, weigh};
 
@@ -105,6 +105,18 @@ fn a_glance_at_full_size_shows_exactly_what_is_then_done() {
         // With the light evened otherwise the automatic points may differ a little until it is let go.
         assert!(differ <= if n == 3 { part.data.len() / 200 } else { 0 }, "settings {n}: {differ} pixels differ");
     }
+}
+
+#[test]
+fn another_resolution_gives_what_it_would_give_at_once() {
+    let (sheet, inking) = (scan(), settings(0));
+    let mut stages = Stages::default();
+    let coarse = stages.ink(&sheet, &inking, 300.0);
+    let fine = stages.ink(&sheet, &inking, 1200.0);
+    let fresh = Stages::default().ink(&sheet, &inking, 1200.0);
+    let ink = |i: &Inked| i.as_ref().unwrap().0.alpha.clone();
+    assert_eq!(ink(&fine), ink(&fresh));
+    assert_ne!(ink(&fine), ink(&coarse), "specks are larger in pixels there");
 }
 
 #[test]
