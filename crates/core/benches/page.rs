@@ -111,6 +111,15 @@ fn b_lift_develop(bencher: Bencher) {
     });
 }
 
+/// Looking a page over for what points would cost and leave.
+#[divan::bench(sample_count = 9)]
+fn b_trade_survey(bencher: Bencher) {
+    let (page, recipe) = (&*PAGE, LiftRecipe::default());
+    let coverage = lift::cover(page, &lift::analyse(page, Polarity::Auto).expect("the page has ink"), &recipe);
+    let peaks = lift::peaks(&coverage);
+    bencher.bench(|| black_box(lift::Survey::of(&coverage, &peaks, 300.0)));
+}
+
 /// Growing by an exact disc, by radius.
 #[divan::bench(sample_count = 9, args = [1.0, 3.0, 10.0, 25.0])]
 fn c_grow_crisp(bencher: Bencher, r: f64) {

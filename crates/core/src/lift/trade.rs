@@ -10,6 +10,7 @@ use super::points::{Table, apply, generous};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
 use crate::recipe::Edge;
+use rayon::prelude::*;
 use serde::Serialize;
 use ts_rs::TS;
 
@@ -19,6 +20,8 @@ const THIN: f64 = 0.6;
 const DUST: f64 = 0.12;
 /// From this mean amount taken out on (of 255) a piece is pencil.
 const IS_PENCIL: u32 = 10;
+/// Columns looked through at a time.
+const COLUMNS: usize = 256;
 /// No more marks than this are told.
 const MOST_MARKS: usize = 300;
 
@@ -93,29 +96,49 @@ impl Survey {
         }
         // A thin line is met across its width by a short run of a row or of a column.
         let widest = (THIN * px).round().max(2.0) as usize;
-        let mut across = |n: usize, at: &dyn Fn(usize) -> (usize, usize)| {
+        let best = |run: &mut dyn Iterator<Item = (usize, usize)>| {
+            run.max_by_key(|&(x, y)| *coverage.plane.at(x, y)).map(|(x, y)| spot(x, y))
+        };
+        let by_rows = (0..h).into_par_iter().flat_map_iter(|y| {
             let mut from = None;
-            for i in 0..=n {
-                let is_ink = i < n && *alpha.at(at(i).0, at(i).1) >= IS_INK;
-                match (is_ink, from) {
-                    (true, None) => from = Some(i),
-                    (false, Some(f)) => {
-                        if i - f <= widest && f > 0 && i < n {
-                            let best = (f..i).map(at).max_by_key(|&(x, y)| *coverage.plane.at(x, y));
-                            survey.thin.extend(best.map(|(x, y)| spot(x, y)));
-                        }
-                        from = None;
+            alpha.row(y).iter().enumerate().filter_map(move |(x, &a)| {
+                let started: Option<usize> = from;
+                match a >= IS_INK {
+                    true => {
+                        from = started.or(Some(x));
+                        None
                     }
-                    _ => {}
+                    false => {
+                        from = None;
+                        let f = started.filter(|&f| x - f <= widest && f > 0)?;
+                        best(&mut (f..x).map(|x| (x, y)))
+                    }
+                }
+            })
+        });
+        survey.thin = by_rows.collect();
+        // Columns side by side, so that the plane is read in its order.
+        let by_columns = (0..w.div_ceil(COLUMNS)).into_par_iter().flat_map_iter(|block| {
+            let (x0, x1) = (block * COLUMNS, ((block + 1) * COLUMNS).min(w));
+            let mut from = [usize::MAX; COLUMNS];
+            let mut found: Vec<Spot> = Vec::new();
+            for y in 0..h {
+                for (from, (x, &a)) in from.iter_mut().zip((x0..x1).zip(&alpha.row(y)[x0..x1])) {
+                    match (a >= IS_INK, *from) {
+                        (true, usize::MAX) => *from = y,
+                        (false, f) if f != usize::MAX => {
+                            if y - f <= widest && f > 0 {
+                                found.extend(best(&mut (f..y).map(|y| (x, y))));
+                            }
+                            *from = usize::MAX;
+                        }
+                        _ => {}
+                    }
                 }
             }
-        };
-        for y in 0..h {
-            across(w, &|x| (x, y));
-        }
-        for x in 0..w {
-            across(h, &|y| (x, y));
-        }
+            found
+        });
+        survey.thin.par_extend(by_columns);
         survey
     }
 

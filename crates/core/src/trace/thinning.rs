@@ -4,6 +4,7 @@
 //! and holes of the ink.
 
 use crate::plane::Plane;
+use rayon::prelude::*;
 
 /// The 8 neighbours in turn: right, lower right, below, ... (x, y).
 pub const AROUND: [(i64, i64); 8] = [(1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1)];
@@ -37,14 +38,13 @@ const WIDENS: f64 = 0.6;
 
 /// The skeleton of the pixels whose squared distance to the paper is above 0.
 pub fn thin(squared: &Plane<u32>) -> Plane<bool> {
-    let deepest = squared.data.iter().copied().max().unwrap_or(0);
+    let deepest = squared.data.par_iter().copied().max().unwrap_or(0);
     thin_by(squared, deepest, Some(CONTAINED))
 }
 
-/// Thins a set whose pixels have ranks (0: not in it; the lowest go first; `u16::MAX`: stays).
-pub fn thin_to(rank: &Plane<u16>, how: Thinning) -> Plane<bool> {
-    let deepest = rank.data.iter().copied().filter(|&r| r < u16::MAX).max().unwrap_or(0);
-    thin_by(rank, u32::from(deepest), (how == Thinning::KeepingEnds).then_some(WIDENS))
+/// Thins a set whose pixels have ranks (0: not in it; the lowest go first; above `last`: stays).
+pub fn thin_to(rank: &Plane<u16>, last: u16, how: Thinning) -> Plane<bool> {
+    thin_by(rank, u32::from(last), (how == Thinning::KeepingEnds).then_some(WIDENS))
 }
 
 /// Pixels ranked above `last` stay.
@@ -52,15 +52,13 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, end
     let w = squared.width;
     let simple: Vec<bool> = (0..=255u8).map(is_simple).collect();
     let rank_of = |i: usize| -> u32 { squared.data[i].into() };
-    let mut left =
-        Plane { width: w, height: squared.height, data: (0..squared.data.len()).map(|i| rank_of(i) > 0).collect() };
+    let mut left = squared.map(|&d| d.into() > 0);
+    let rows: Vec<Vec<u32>> = (0..squared.height)
+        .into_par_iter()
+        .map(|y| (y * w..(y + 1) * w).filter(|&i| (1..=last).contains(&rank_of(i))).map(|i| i as u32).collect())
+        .collect();
     let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); last as usize + 1];
-    for i in 0..squared.data.len() {
-        let d = rank_of(i);
-        if d > 0 && d <= last {
-            buckets[d as usize].push(i as u32);
-        }
-    }
+    rows.into_iter().flatten().for_each(|i| buckets[rank_of(i as usize) as usize].push(i));
     let mut queue = std::collections::VecDeque::new();
     for (rank, bucket) in buckets.into_iter().enumerate() {
         queue.extend(bucket);
@@ -69,10 +67,7 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, end
                 continue;
             }
             let (x, y) = ((i as usize % w) as i64, (i as usize / w) as i64);
-            let mut ring = 0u8;
-            for (k, (dx, dy)) in AROUND.iter().enumerate() {
-                ring |= u8::from(left.get(x + dx, y + dy).copied().unwrap_or(false)) << k;
-            }
+            let ring = ring_of(&left, x, y);
             if !simple[ring as usize] {
                 continue;
             }
@@ -102,6 +97,27 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, end
         }
     }
     left
+}
+
+/// The ink neighbours of a pixel, bit k: `AROUND[k]`.
+#[inline]
+fn ring_of(ink: &Plane<bool>, x: i64, y: i64) -> u8 {
+    let (w, h) = (ink.width as i64, ink.height as i64);
+    if x > 0 && y > 0 && x + 1 < w && y + 1 < h {
+        let at = |x: i64, y: i64| u8::from(ink.data[(y * w + x) as usize]);
+        let (above, below) = (y - 1, y + 1);
+        at(x + 1, y)
+            | at(x + 1, below) << 1
+            | at(x, below) << 2
+            | at(x - 1, below) << 3
+            | at(x - 1, y) << 4
+            | at(x - 1, above) << 5
+            | at(x, above) << 6
+            | at(x + 1, above) << 7
+    } else {
+        let near = |&(dx, dy): &(i64, i64)| ink.get(x + dx, y + dy).copied().unwrap_or(false);
+        AROUND.iter().enumerate().fold(0, |ring, (k, d)| ring | u8::from(near(d)) << k)
+    }
 }
 
 #[cfg(test)]

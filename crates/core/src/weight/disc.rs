@@ -4,8 +4,9 @@
 //! swept; along each row, ink at column distance c reaches √(r² − c²) to both sides, and the union of those reaches is
 //! read in two sweeps (the two-pass idea of Saito and Toriwaki, "New algorithms for Euclidean distance transformation",
 //! Pattern Recognition 27, 1994, cut down to a fixed radius). The cost does not depend on the radius but for the rows
-//! that bands of work share. Where edges are soft, the nearest ink pixel is searched along the row and the edge's own
-//! fall-off is carried outwards by the radius.
+//! that bands of work share. Where edges are soft, the nearest ink pixel is read off the lower envelope of the columns'
+//! parabolas (Felzenszwalb and Huttenlocher, "Distance Transforms of Sampled Functions", Theory of Computing 8, 2012) and
+//! the edge's own fall-off is carried outwards by the radius.
 
 use crate::ink::IS_INK;
 use crate::plane::Plane;
@@ -21,12 +22,12 @@ fn banded(
     alpha: &Plane<u8>,
     cap: usize,
     out: &mut Plane<u8>,
-    each: impl Fn(usize, &[u8], &mut [u8], &mut Vec<i32>) + Sync,
+    each: impl Fn(usize, &[u8], &mut [u8], &mut (Vec<bool>, Nearest)) + Sync,
 ) {
     let (w, h) = (alpha.width, alpha.height);
     let none = (cap + 1).min(255) as u8;
     out.data.par_chunks_mut((w * BAND).max(1)).enumerate().for_each_init(
-        || (vec![0u8; w * BAND], vec![0u8; w], Vec::new()),
+        || (vec![0u8; w * BAND], vec![0u8; w], Default::default()),
         |(columns, now, scratch), (band, rows)| {
             let (y0, n) = (band * BAND, rows.len() / w.max(1));
             let sweep = |now: &mut [u8], y: usize| one_farther(now, alpha.row(y), none);
@@ -101,37 +102,67 @@ fn union_of_reaches(columns: &[u8], reach: &[i32], row: &mut [u8]) {
     }
 }
 
-/// The squared distance to the nearest ink of a column within `cap` columns of `x`, and that column.
-#[inline]
-fn nearest(columns: &[u8], x: usize, cap: usize, guess: usize) -> Option<(u32, usize)> {
-    let none = (cap + 1) as u8;
-    let (mut best, mut at) = (u32::MAX, usize::MAX);
-    let mut consider = |q: usize, k: usize| {
-        let c = columns[q];
-        if c < none {
-            let d = u32::from(c) * u32::from(c) + (k * k) as u32;
-            if d < best {
-                best = d;
-                at = q;
+/// The nearest ink along one row: the lower envelope of the parabolas (x − q)² + c(q)² over the columns q that have ink
+/// at column distance c. O(columns).
+#[derive(Default)]
+struct Nearest {
+    /// Columns whose parabola is lowest somewhere, and from which x on.
+    at: Vec<i32>,
+    from: Vec<i32>,
+    next: usize,
+}
+
+impl Nearest {
+    /// Takes in a row; columns at `none` have no ink.
+    fn read(&mut self, columns: &[u8], none: u8) {
+        self.at.clear();
+        self.from.clear();
+        self.next = 0;
+        let height = |q: i32| {
+            let c = i32::from(columns[q as usize]);
+            c * c
+        };
+        for (q, &c) in columns.iter().enumerate() {
+            if c >= none {
+                continue;
+            }
+            let (q, own) = (q as i32, i32::from(c) * i32::from(c));
+            let start = loop {
+                let Some(&p) = self.at.last() else {
+                    break 0;
+                };
+                // The first x at which q's parabola is below p's.
+                let (rise, run) = (own - height(p), q - p);
+                let start = if run == 1 {
+                    p + ((rise + 1) >> 1) + 1
+                } else {
+                    let twice = rise + run * (q + p);
+                    twice.div_euclid(2 * run) + 1
+                };
+                if start > self.from[self.from.len() - 1] {
+                    break start;
+                }
+                self.at.pop();
+                self.from.pop();
+            };
+            if start < columns.len() as i32 {
+                self.at.push(q);
+                self.from.push(start.max(0));
             }
         }
-        best
-    };
-    if guess < columns.len() {
-        consider(guess, guess.abs_diff(x));
     }
-    for k in 0..=cap {
-        if (k * k) as u32 >= consider(x, 0).min((cap * cap) as u32 + 1) {
-            break;
+
+    /// The squared distance to the nearest ink and its column; to be asked from left to right. Of two equally near the
+    /// left one.
+    #[inline]
+    fn of(&mut self, columns: &[u8], x: usize) -> Option<(u32, usize)> {
+        while self.next + 1 < self.from.len() && self.from[self.next + 1] <= x as i32 {
+            self.next += 1;
         }
-        if x >= k {
-            consider(x - k, k);
-        }
-        if x + k < columns.len() {
-            consider(x + k, k);
-        }
+        let q = *self.at.get(self.next)?;
+        let (d, c) = (x as i32 - q, i32::from(columns[q as usize]));
+        Some(((d * d + c * c) as u32, q as usize))
     }
-    (at != usize::MAX).then_some((best, at))
 }
 
 fn soft_row(
@@ -141,7 +172,7 @@ fn soft_row(
     scale: Option<&Plane<u8>>,
     crisp: bool,
     row: &mut [u8],
-    reached: &mut Vec<i32>,
+    (reached, nearest): &mut (Vec<bool>, Nearest),
 ) {
     let w = row.len();
     row.copy_from_slice(alpha.row(y));
@@ -150,7 +181,7 @@ fn soft_row(
     const STRETCH: usize = 16;
     let none = (cap + 1) as u8;
     reached.clear();
-    reached.extend(columns.chunks(STRETCH).map(|c| i32::from(c.iter().fold(255, |a, &b| a.min(b)) < none)));
+    reached.extend(columns.chunks(STRETCH).map(|c| c.iter().fold(255, |a, &b| a.min(b)) < none));
     let beside = cap.div_ceil(STRETCH);
     let strongest = |x: usize, v: usize| {
         let mut m = 0;
@@ -163,9 +194,11 @@ fn soft_row(
     };
     let active = |s: usize| {
         let (from, to) = (s.saturating_sub(beside), (s + beside + 1).min(reached.len()));
-        reached[from..to].contains(&1)
+        reached[from..to].contains(&true)
     };
-    let mut guess = usize::MAX;
+    nearest.read(columns, none);
+    // Neighbours mostly have the same ink nearest to them.
+    let mut last = (usize::MAX, 0, 0.0, 0.0);
     let stretches = (0..reached.len()).filter(|&s| active(s));
     for x in stretches.flat_map(|s| s * STRETCH..((s + 1) * STRETCH).min(w)) {
         let own = row[x];
@@ -178,10 +211,9 @@ fn soft_row(
             row[x] = if crisp { 255 } else { darker.min(f64::from(strongest(x, y))) as u8 };
             continue;
         }
-        let Some((d2, q)) = nearest(columns, x, cap, guess) else {
+        let Some((d2, q)) = nearest.of(columns, x) else {
             continue;
         };
-        guess = q;
         if crisp {
             row[x] = if f64::from(d2) <= r * r { 255 } else { own };
             continue;
@@ -190,10 +222,14 @@ fn soft_row(
         if d > r + 1.5 {
             continue;
         }
-        let c = columns[q] as usize;
-        let v = if y >= c && *alpha.at(q, y - c) >= IS_INK { y - c } else { y + c };
+        if last.0 != q {
+            let c = columns[q] as usize;
+            let v = if y >= c && *alpha.at(q, y - c) >= IS_INK { y - c } else { y + c };
+            last = (q, v, f64::from(*alpha.at(q, v)), f64::from(strongest(q, v)));
+        }
+        let (_, v, edge, most) = last;
         let new = if d <= r {
-            (f64::from(*alpha.at(q, v)) + 255.0 * (r - d)).min(f64::from(strongest(q, v)))
+            (edge + 255.0 * (r - d)).min(most)
         } else {
             // The fall-off as it stands there, carried out by the radius.
             let t = (d - r) / d;
@@ -211,16 +247,15 @@ pub fn squared_distance_up_to(alpha: &Plane<u8>, cap: usize) -> Plane<u16> {
     let mut columns = Plane::new(w, h, 0u8);
     banded(alpha, cap, &mut columns, |_, from, to, _| to.copy_from_slice(from));
     let mut out = Plane::new(w, h, u16::MAX);
-    out.par_rows_mut().for_each(|(y, row)| {
+    let (none, farthest) = ((cap + 1) as u8, (cap * cap) as u32);
+    out.data.par_chunks_mut(w.max(1)).enumerate().for_each_init(Nearest::default, |nearest, (y, row)| {
         let columns = columns.row(y);
-        let mut guess = usize::MAX;
+        nearest.read(columns, none);
         for (x, o) in row.iter_mut().enumerate() {
-            match nearest(columns, x, cap, guess) {
-                Some((d, q)) if d <= (cap * cap) as u32 => {
-                    *o = d as u16;
-                    guess = q;
-                }
-                _ => guess = usize::MAX,
+            if let Some((d, _)) = nearest.of(columns, x)
+                && d <= farthest
+            {
+                *o = d as u16;
             }
         }
     });

@@ -58,8 +58,7 @@ pub fn weigh_part(alpha: &Plane<u8>, by: Weighing) -> Plane<u8> {
             }
         });
     }
-    let shrunk = grow(&paper, r, by.area, crisp);
-    thin::keep_whole(alpha, &paper, &shrunk, r, by.area, by.recipe.floor * by.px_per_mm, crisp)
+    thin::keep_whole(alpha, paper, r, by.area, by.recipe.floor * by.px_per_mm, crisp)
 }
 
 /// Puts back what grew on the other side. Outward: only outside paper changes. Inward: everything but outside paper and

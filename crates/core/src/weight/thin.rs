@@ -4,75 +4,70 @@
 //! distance to the paper, only while neither a piece nor a hole of the ink changes, and the middles of thin lines with
 //! what the floor asks for around them stay (ordered homotopic thinning: see [`crate::trace::thinning`]).
 
-use super::disc::{grow, squared_distance_up_to};
+use super::disc::{FARTHEST, grow, squared_distance_up_to};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
 use crate::trace::thinning::{Thinning, thin_to};
 use rayon::prelude::*;
 
-/// The ink less what shrinking takes, with every line whole. `paper`: the paper that takes, `shrunk`: that paper grown by
-/// `r`; `floor`: how wide a line stays at least, px.
+/// Above any squared distance that is asked for; what is ranked from here on stays.
+const STAYS: u16 = 1 << 15;
+/// Ink that the floor asks for, which may have gone otherwise.
+const FLOOR: u16 = 1 << 14;
+/// Ink nearer to the paper than any radius that may be asked for has a rank below the marks.
+const _: () = assert!((FARTHEST as usize + 1).pow(2) < FLOOR as usize);
+
+/// The ink less what shrinking takes, with every line whole. `paper`: the paper that takes; `floor`: how wide a line stays
+/// at least, px.
 pub fn keep_whole(
     alpha: &Plane<u8>,
-    paper: &Plane<u8>,
-    shrunk: &Plane<u8>,
+    paper: Plane<u8>,
     r: f64,
     area: Option<&Plane<u8>>,
     floor: f64,
     crisp: bool,
 ) -> Plane<u8> {
-    let squared = squared_distance_up_to(paper, r.ceil() as usize + 1);
-    let goes = |i: usize| {
-        let r = area.map_or(r, |a| r * f64::from(a.data[i]) / 255.0);
-        f64::from(squared.data[i]) <= r * r
-    };
-    // Rank of each ink pixel that may go, by its distance to the paper; `u16::MAX`: it stays.
-    let mut rank = Plane::new(alpha.width, alpha.height, 0u16);
+    let r = r.min(FARTHEST);
+    let mut out = grow(&paper, r, area, crisp);
+    // Rank of each ink pixel: its squared distance to the paper, marked if it stays.
+    let mut rank = squared_distance_up_to(&paper, r.ceil() as usize + 1);
+    drop(paper);
     rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        if alpha.data[i] >= IS_INK {
-            *o = if goes(i) { squared.data[i].max(1) } else { u16::MAX };
+        let r = area.map_or(r, |a| r * f64::from(a.data[i]) / 255.0);
+        *o = match alpha.data[i] >= IS_INK {
+            false => 0,
+            true if f64::from(*o) <= r * r => (*o).max(1),
+            true => *o | STAYS,
         }
     });
+    let last = (r * r) as u16;
     // First the middles of what is too thin, their ends kept; then the ink around them that the floor asks for.
-    let middles = thin_to(&rank, Thinning::KeepingEnds);
+    let middles = thin_to(&rank, last.max(1), Thinning::KeepingEnds);
     let mut strands = Plane::new(alpha.width, alpha.height, 0u8);
     strands.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        if middles.data[i] && rank.data[i] != u16::MAX {
+        if middles.data[i] && rank.data[i] < STAYS {
             *o = 255;
         }
     });
-    // Large planes go as soon as they were used.
     drop(middles);
     let around = grow(&strands, (floor / 2.0 - 0.5).max(0.0), None, true);
     drop(strands);
-    rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        if *o > 0 && around.data[i] > 0 {
-            *o = u16::MAX;
+    rank.data.par_iter_mut().zip(&around.data).for_each(|(o, &around)| {
+        if *o > 0 && *o < STAYS && around > 0 {
+            *o |= FLOOR;
         }
     });
     drop(around);
-    let left = thin_to(&rank, Thinning::ToTheLast);
-    drop(rank);
-    let mut out = Plane::new(alpha.width, alpha.height, 0u8);
+    let left = thin_to(&rank, last.max(1), Thinning::ToTheLast);
     out.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        let (own, less) = (alpha.data[i], alpha.data[i].min(255 - shrunk.data[i]));
+        let (own, less, rank) = (alpha.data[i], alpha.data[i].min(255 - *o), rank.data[i]);
         *o = match (own >= IS_INK, left.data[i]) {
             // What the paper did not reach loses at most its feather.
-            (true, true) if squared.data[i] == u16::MAX => own,
-            (true, true) => {
-                if goes(i) || crisp {
-                    own
-                } else {
-                    less.max(IS_INK)
-                }
-            }
-            (true, false) => {
-                if crisp {
-                    0
-                } else {
-                    less.min(IS_INK - 1)
-                }
-            }
+            (true, true) if rank == u16::MAX => own,
+            (true, true) if rank < STAYS || crisp => own,
+            (true, true) => less.max(IS_INK),
+            (true, false) if crisp => 0,
+            (true, false) => less.min(IS_INK - 1),
             (false, _) => less,
         };
     });
