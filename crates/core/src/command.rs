@@ -13,9 +13,10 @@ use crate::paint::Drop;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
 use crate::render::{Erasure, Reweighed};
 use crate::sheet::{Scene, Sheet, TracedWith};
-use crate::trace::{fit_curves, trace};
+use crate::trace::{fit_curves, trace, without_covered};
 use crate::weight::{Adjust, adjust};
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use ts_rs::TS;
 
 /// What somebody asks to be done to a sheet.
@@ -26,8 +27,9 @@ pub enum Command {
     Recipes { recipes: Box<Recipes> },
     /// Takes new settings and traces with them, in one step.
     Prepare { recipes: Box<Recipes> },
-    /// Traces the lifted ink: all traced lines are made anew, handmade ones stay, joins go.
-    Trace,
+    /// Traces the lifted ink: traced lines nobody touched are made anew. What was made or changed by hand stays, unless
+    /// all is to be made `afresh`.
+    Trace { afresh: bool },
     /// Settles findings by doing what they propose. `with` overrides what gaps are closed with.
     Settle { ids: Vec<String>, with: Option<CloseWith> },
     /// Leaves findings knowingly.
@@ -280,11 +282,11 @@ pub fn plan(
         Command::Prepare { recipes } => {
             recipes.check()?;
             after.recipes = Recipes { intake: sheet.recipes.intake.clone(), ..(**recipes).clone() };
-            trace_anew(&mut after, lifted);
+            trace_anew(&mut after, lifted, false);
             "lift and trace".to_owned()
         }
-        Command::Trace => {
-            trace_anew(&mut after, lifted);
+        Command::Trace { afresh } => {
+            trace_anew(&mut after, lifted, *afresh);
             "trace".to_owned()
         }
         Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
@@ -430,17 +432,25 @@ pub fn plan(
     Ok(Change::between(sheet, &after, label))
 }
 
-/// All traced lines made anew from the ink; handmade ones stay.
-fn trace_anew(after: &mut Sheet, lifted: &Ink) {
-    let lines = trace(lifted, &after.recipes.trace, after.dpi, after.next_id);
-    after.next_id += lines.len() as u64;
-    let handmade = after.lines.drain(..).filter(|l| l.made == Made::Hand).collect::<Vec<_>>();
-    after.lines = lines;
-    after.lines.extend(handmade);
-    // Cuts and bridges belonged to the lines that are gone.
-    after.erased.clear();
-    after.reweighed.clear();
-    after.settled.retain(|s| s.how == Verdict::Left);
+/// Traced lines made anew from the ink, less the tails that were cut. Unless `afresh`, what somebody made or changed stays
+/// as it is, and what it stands for is not traced again.
+fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
+    let kept = |l: &Line| if afresh { l.made == Made::Hand } else { l.made != Made::Traced };
+    let kept: Vec<Line> = after.lines.drain(..).filter(kept).collect();
+    if afresh {
+        after.erased.clear();
+        after.settled.retain(|s| s.how == Verdict::Left);
+    }
+    let mut ink = Cow::Borrowed(lifted);
+    if !after.erased.is_empty() {
+        let alpha = &mut ink.to_mut().alpha;
+        after.erased.iter().for_each(|e| e.apply(alpha));
+    }
+    let traced = trace(&ink, &after.recipes.trace, after.dpi, after.next_id);
+    after.lines = without_covered(traced, &kept, after.next_id);
+    after.next_id += after.lines.len() as u64;
+    after.lines.extend(kept);
+    after.reweighed.retain(|r| after.lines.iter().any(|l| l.id == r.line));
     after.traced = Some(Box::new(after.tracing()));
 }
 

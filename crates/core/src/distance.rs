@@ -16,76 +16,103 @@ pub fn squared_distance_to(set: &Plane<bool>) -> Plane<u32> {
 }
 
 /// Farther than any two pixels of a picture that can be read (squared it still fits 32 bits).
-const FAR: u32 = 40_000;
+const FAR: u16 = 40_000;
 
-/// `border`: the distance at which the nearest outside pixel stands beyond the plane, less one.
-fn transform(set: &Plane<bool>, border: u32) -> Plane<u32> {
+/// A row of column distances from the row before it.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn one_farther(before: &[u16], set: &[bool], row: &mut [u16]) {
+    for ((d, &b), &s) in row.iter_mut().zip(before).zip(set) {
+        *d = if s { (b + 1).min(FAR) } else { 0 };
+    }
+}
+
+/// A row of column distances, less where the row after it is nearer.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn no_farther(after: &[u16], row: &mut [u16]) {
+    row.iter_mut().zip(after).for_each(|(d, &a)| *d = (*d).min(a + 1));
+}
+
+/// `border`: the distance at which the nearest outside pixel stands beyond the plane.
+fn transform(set: &Plane<bool>, border: u16) -> Plane<u32> {
     let (w, h) = (set.width, set.height);
+    if w == 0 || h == 0 {
+        return Plane::new(w, h, 0);
+    }
     // Columns: distance to the nearest outside pixel of the same column, by two sweeps over rows.
-    let mut column = Plane::new(w, h, 0u32);
+    let beyond = vec![border; w];
+    let mut columns = Plane::new(w, h, 0u16);
     for y in 0..h {
-        for x in 0..w {
-            if *set.at(x, y) {
-                let above = if y == 0 { border } else { *column.at(x, y - 1) };
-                column.set(x, y, (above + 1).min(FAR));
-            }
-        }
+        let (done, rest) = columns.data.split_at_mut(y * w);
+        let before = if y == 0 { &beyond } else { &done[(y - 1) * w..] };
+        one_farther(before, set.row(y), &mut rest[..w]);
     }
-    for y in (0..h).rev() {
-        for x in 0..w {
-            let below = if y + 1 == h { border } else { *column.at(x, y + 1) };
-            let here = (*column.at(x, y)).min(below + 1);
-            column.set(x, y, here);
-        }
+    no_farther(&beyond, &mut columns.data[(h - 1) * w..]);
+    for y in (0..h - 1).rev() {
+        let (rest, done) = columns.data.split_at_mut((y + 1) * w);
+        no_farther(&done[..w], &mut rest[y * w..]);
     }
-    // Rows: the lower envelope of the parabolas (x - q)^2 + column(q)^2, with an outside pixel beyond each end.
+    // Rows: the lower envelope of the parabolas (x - q)^2 + column(q)^2. The pixels beside a run of the set are outside,
+    // so nothing farther off can be nearest to any of it: each run is a matter of its own.
     let mut out = Plane::new(w, h, 0u32);
-    out.data.par_chunks_mut(w.max(1)).enumerate().for_each_init(
-        || (Vec::<i64>::with_capacity(w + 2), Vec::<i64>::with_capacity(w + 2), vec![0i64; w + 2]),
-        |(at, from, f), (y, row)| {
-            for x in 0..w {
-                let d = i64::from(*column.at(x, y));
-                f[x + 1] = d * d;
+    out.data.par_chunks_mut(w).enumerate().for_each_init(Envelope::default, |envelope, (y, row)| {
+        let (set, columns) = (set.row(y), columns.row(y));
+        let mut x = 0;
+        while x < w {
+            if !set[x] {
+                x += 1;
+                continue;
             }
-            let beyond = i64::from(border) * i64::from(border);
-            f[0] = beyond;
-            f[w + 1] = beyond;
-            at.clear();
-            from.clear();
-            for q in 0..(w + 2) as i64 {
-                loop {
-                    let Some(&p) = at.last() else {
-                        at.push(q);
-                        from.push(0);
-                        break;
-                    };
-                    // First integer x where q's parabola is not above p's.
-                    let num = (f[q as usize] + q * q) - (f[p as usize] + p * p);
-                    let s = num.div_euclid(2 * (q - p)) + i64::from(num.rem_euclid(2 * (q - p)) != 0);
-                    let start = from[from.len() - 1];
-                    if s <= start {
-                        at.pop();
-                        from.pop();
-                        continue;
-                    }
-                    if s <= (w + 1) as i64 {
-                        at.push(q);
-                        from.push(s);
-                    }
-                    break;
-                }
+            let from = x;
+            while x < w && set[x] {
+                x += 1;
             }
-            let mut k = 0;
-            for x in 1..=(w as i64) {
-                while k + 1 < at.len() && from[k + 1] <= x {
-                    k += 1;
-                }
-                let d = x - at[k];
-                row[(x - 1) as usize] = (d * d + f[at[k] as usize]) as u32;
-            }
-        },
-    );
+            envelope.of_run(columns, from, x, border, &mut row[from..x]);
+        }
+    });
     out
+}
+
+/// Room to work in: the columns whose parabola is lowest somewhere, its height, and from which x on.
+#[derive(Default)]
+struct Envelope {
+    parts: Vec<(i64, i64, i64)>,
+}
+
+impl Envelope {
+    /// The squared distances of one run of a row, columns `from` to `to`.
+    fn of_run(&mut self, columns: &[u16], from: usize, to: usize, border: u16, row: &mut [u32]) {
+        self.parts.clear();
+        let beside = |inside: bool| if inside { 0 } else { i64::from(border) };
+        let heights = [beside(from > 0)]
+            .into_iter()
+            .chain(columns[from..to].iter().map(|&c| i64::from(c)))
+            .chain([beside(to < columns.len())]);
+        // Column 0 is the one before the run.
+        for (q, d) in (0i64..).zip(heights) {
+            let height = d * d;
+            let start = loop {
+                let Some(&(p, f, since)) = self.parts.last() else {
+                    break 0;
+                };
+                // The first x at which q's parabola is not above p's.
+                let (rise, run) = (height - f, q - p);
+                let start = if run == 1 { q + (rise >> 1) } else { (rise + run * (q + p) - 1).div_euclid(2 * run) + 1 };
+                if start > since {
+                    break start;
+                }
+                self.parts.pop();
+            };
+            self.parts.push((q, height, start));
+        }
+        let mut k = 0;
+        for (x, o) in (1i64..).zip(row) {
+            while k + 1 < self.parts.len() && self.parts[k + 1].2 <= x {
+                k += 1;
+            }
+            let (q, height, _) = self.parts[k];
+            *o = ((x - q) * (x - q) + height) as u32;
+        }
+    }
 }
 
 #[cfg(test)]

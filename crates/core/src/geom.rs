@@ -60,7 +60,7 @@ impl Pt {
         self.x * o.y - self.y * o.x
     }
     pub fn len(self) -> f64 {
-        self.x.hypot(self.y)
+        (self.x * self.x + self.y * self.y).sqrt()
     }
     pub fn dist(self, o: Pt) -> f64 {
         (self - o).len()

@@ -126,6 +126,16 @@ impl Line {
         }
     }
 
+    /// The same line elsewhere.
+    pub fn moved(mut self, by: Pt) -> Line {
+        let go = |spine: &mut Spine| spine.points.iter_mut().for_each(|p| *p = *p + by);
+        match &mut self.form {
+            Form::Centreline { spine, .. } | Form::Seam { spine } => go(spine),
+            Form::Outline { contours } => contours.iter_mut().for_each(go),
+        }
+        self
+    }
+
     pub fn is_seam(&self) -> bool {
         matches!(self.form, Form::Seam { .. })
     }

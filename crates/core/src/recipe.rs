@@ -172,11 +172,13 @@ pub struct TraceRecipe {
     pub widest_line: f64,
     /// How far a fitted curve may be from the middle that was measured, in pixels, 0.05 to 5.
     pub tolerance: f64,
+    /// Pieces of ink smaller than this are not traced, in mm², 0 to 4.
+    pub smallest_piece: f64,
 }
 
 impl Default for TraceRecipe {
     fn default() -> Self {
-        Self { widest_line: 4.0, tolerance: 0.35 }
+        Self { widest_line: 4.0, tolerance: 0.35, smallest_piece: 0.0 }
     }
 }
 
@@ -202,7 +204,7 @@ pub struct JoinRecipe {
 
 impl Default for JoinRecipe {
     fn default() -> Self {
-        Self { longest_gap: 2.8, longest_tail: 2.0, close_with: CloseWith::Bridge }
+        Self { longest_gap: 3.4, longest_tail: 2.0, close_with: CloseWith::Bridge }
     }
 }
 
@@ -281,7 +283,8 @@ impl TraceRecipe {
     /// Refuses numbers outside their ranges, naming the first.
     pub fn check(&self) -> Result<(), Error> {
         within("widest line", self.widest_line, 0.2, 20.0)?;
-        within("tolerance", self.tolerance, 0.05, 5.0)
+        within("tolerance", self.tolerance, 0.05, 5.0)?;
+        within("smallest piece", self.smallest_piece, 0.0, 4.0)
     }
 }
 

@@ -3,6 +3,7 @@
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::line::{FlatPoint, Form, Line};
 use crate::plane::Plane;
+use crate::stages::Window;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -70,6 +71,26 @@ pub fn draw(alpha: &mut Plane<u8>, line: &Line) {
     }
 }
 
+/// Draws the part of a line's ink that a window shows, at the window's size.
+pub fn draw_seen(alpha: &mut Plane<u8>, line: &Line, window: Window) {
+    let k = f64::from(1u32 << window.level);
+    let origin = pt(window.x as f64, window.y as f64);
+    let seen = |p: Pt| (p - origin) * (1.0 / k);
+    match line.form {
+        Form::Centreline { .. } => {
+            let flat = line.flat(FLATNESS * k);
+            let flat: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: seen(f.p), width: f.width / k }).collect();
+            stroke(alpha, &flat);
+        }
+        Form::Outline { .. } => {
+            let rings: Vec<Vec<Pt>> =
+                line.rings(FLATNESS * k).iter().map(|r| r.iter().map(|&p| seen(p)).collect()).collect();
+            fill(alpha, &rings);
+        }
+        Form::Seam { .. } => {}
+    }
+}
+
 /// Ink taken off the lifted pixels: a tail, up to the edge of the line it was cut at.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Erasure {
@@ -90,6 +111,12 @@ impl Erasure {
     pub fn bounds(&self) -> Bounds {
         let widest = self.tail.iter().map(|p| p[2]).fold(0.0, f64::max);
         Bounds::of(&as_flat(&self.tail).iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest + 4.0)
+    }
+
+    /// The same elsewhere.
+    pub fn moved(&self, by: Pt) -> Erasure {
+        let go = |path: &[[f64; 3]]| path.iter().map(|k| [k[0] + by.x, k[1] + by.y, k[2]]).collect();
+        Erasure { tail: go(&self.tail), cutter: go(&self.cutter), side: self.side }
     }
 
     /// Takes the tail's ink off `alpha`.

@@ -11,7 +11,7 @@ use crate::recipe::{Recipes, TraceRecipe, px_per_mm};
 use crate::region::network::Network;
 use crate::region::{Regions, regions};
 use crate::render::{self, Erasure, Reweighed};
-use crate::stages::Inking;
+use crate::stages::{Inking, Kept};
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use ts_rs::TS;
@@ -102,9 +102,15 @@ impl Sheet {
         self.traced.as_ref().is_some_and(|t| **t == self.tracing())
     }
 
-    /// How many bridges and cut lines tracing again would take away.
+    /// What tracing again would keep.
+    pub fn kept(&self) -> Kept {
+        let lines = self.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect();
+        Kept { lines, erased: self.erased.clone() }
+    }
+
+    /// How many lines somebody made or changed by hand: tracing again keeps them.
     pub fn handmade(&self) -> usize {
-        self.lines.iter().filter(|l| matches!(l.made, Made::Bridge | Made::Edited)).count()
+        self.lines.iter().filter(|l| l.made != Made::Traced).count()
     }
 }
 

@@ -7,8 +7,11 @@ use crate::lift::{
     self, Analysis, Base, ByHand, Coverage, Effect, LiftFacts, Painted, Survey, Table, Touch, Trade, analyse, area,
     outside,
 };
+use crate::line::Line;
 use crate::plane::{Plane, Rgb};
-use crate::recipe::{Edge, LiftRecipe, Placement, Points, Polarity, WeightRecipe, px_per_mm};
+use crate::recipe::{Edge, LiftRecipe, Placement, Points, Polarity, TraceRecipe, WeightRecipe, px_per_mm};
+use crate::render::{self, Erasure};
+use crate::trace::{Bones, trace_bones, without_covered};
 use crate::weight::{Weighing, weigh_part};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -79,6 +82,23 @@ struct Covered {
     peaks: Plane<u8>,
 }
 
+/// What tracing again keeps: lines somebody made or changed, and what was taken off the pixels.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Kept {
+    pub lines: Vec<Line>,
+    pub erased: Vec<Erasure>,
+}
+
+/// The ink that is traced, with its bones.
+struct Boned {
+    of: Arc<Inked>,
+    erased: Vec<Erasure>,
+    alpha: Plane<u8>,
+    bones: Bones,
+}
+
+type Traced = (TraceRecipe, Kept, Arc<Vec<Line>>);
+
 type BaseKey = (CoverKey, Option<Points>, Edge, u64, Vec<Touch>, Vec<Effect>);
 
 /// The steps of one sheet. Planes that are asked for come from the sheet that is given; it must be the same each time
@@ -94,6 +114,8 @@ pub struct Stages {
     survey: Option<(CoverKey, Arc<Survey>)>,
     outside: Option<(Arc<Inked>, Arc<Plane<u8>>)>,
     smaller: Vec<(u32, Arc<Plane<Rgb>>)>,
+    boned: Option<Arc<Boned>>,
+    traced: Option<Traced>,
     dpi: f64,
     /// A plane to work in while glancing.
     scratch: Option<Plane<u8>>,
@@ -321,8 +343,18 @@ impl Stages {
     ) -> Result<Plane<u8>, Error> {
         inking.check()?;
         self.at(dpi);
+        // While the ink is looked for nothing is traced.
+        (self.boned, self.traced) = (None, None);
         let window = window.on(sheet.width, sheet.height);
         let (recipe, by_hand) = (&inking.lift, &inking.by_hand);
+        if let Some((i, weighed)) = &self.weighed
+            && i == inking
+        {
+            return (**weighed)
+                .as_ref()
+                .map_err(Clone::clone)
+                .map(|(ink, _)| ink.alpha.smaller(window.level, window.area()));
+        }
         let known = self.lifted.as_ref().is_some_and(|(r, b, _)| r == recipe && b == by_hand);
         if window.level == 0 && !known {
             return self.part(sheet, inking, window, dpi);
@@ -377,6 +409,65 @@ impl Stages {
         let (w, h) =
             (window.width.div_ceil(k).min(weighed.width - x), window.height.div_ceil(k).min(weighed.height - y));
         Ok(weighed.smaller(window.level - level, [x, y, w, h]))
+    }
+
+    /// What tracing would give, drawn as a window shows it, and the lines (those of the part alone, unless `whole`).
+    pub fn traced(
+        &mut self,
+        sheet: &Plane<Rgb>,
+        inking: &Inking,
+        recipe: &TraceRecipe,
+        kept: &Kept,
+        (window, whole): (Window, bool),
+        dpi: f64,
+    ) -> Result<(Plane<u8>, Arc<Vec<Line>>), Error> {
+        recipe.check()?;
+        let window = window.on(sheet.width, sheet.height);
+        let inked = self.ink(sheet, inking, dpi);
+        let (ink, _) = (*inked).as_ref().map_err(Clone::clone)?;
+        let known = self.traced.as_ref().filter(|(r, k, _)| {
+            r == recipe && k == kept && self.boned.as_ref().is_some_and(|b| Arc::ptr_eq(&b.of, &inked))
+        });
+        let lines = if let Some((.., lines)) = known {
+            lines.clone()
+        } else if whole || 2 * window.width * window.height > sheet.width * sheet.height {
+            let boned = self.boned(&inked, &ink.alpha, &kept.erased);
+            let lines = trace_bones(&boned.bones, &boned.alpha, recipe, dpi, 1);
+            let lines = Arc::new(without_covered(lines, &kept.lines, 1));
+            self.traced = Some((recipe.clone(), kept.clone(), lines.clone()));
+            lines
+        } else {
+            // Far enough around that lines run into the part as they do on the whole sheet.
+            let around = window.grown(64, sheet.width, sheet.height);
+            let shift = crate::geom::pt(around.x as f64, around.y as f64);
+            let mut alpha = ink.alpha.part(around.area());
+            kept.erased.iter().for_each(|e| e.moved(shift * -1.0).apply(&mut alpha));
+            let lines = trace_bones(&Bones::of(&alpha), &alpha, recipe, dpi, 1);
+            let lines = lines.into_iter().map(|l| l.moved(shift)).collect();
+            Arc::new(without_covered(lines, &kept.lines, 1))
+        };
+        let k = 1usize << window.level;
+        let mut alpha = Plane::new(window.width.div_ceil(k), window.height.div_ceil(k), 0u8);
+        lines.iter().chain(&kept.lines).for_each(|l| render::draw_seen(&mut alpha, l, window));
+        Ok((alpha, lines))
+    }
+
+    /// The bones of the ink that is traced.
+    fn boned(&mut self, inked: &Arc<Inked>, alpha: &Plane<u8>, erased: &[Erasure]) -> Arc<Boned> {
+        if let Some(b) = &self.boned
+            && Arc::ptr_eq(&b.of, inked)
+            && b.erased == erased
+        {
+            return b.clone();
+        }
+        // The old ones go first: they are large.
+        self.boned = None;
+        let mut alpha = alpha.clone();
+        erased.iter().for_each(|e| e.apply(&mut alpha));
+        let bones = Bones::of(&alpha);
+        let made = Arc::new(Boned { of: inked.clone(), erased: erased.to_vec(), alpha, bones });
+        self.boned = Some(made.clone());
+        made
     }
 
     /// How much of each pixel is taken for pencil and goes, 0 to 255, in a part of the sheet.

@@ -225,7 +225,7 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
         },
         6 => Command::FillEmpties { swatch: "shell".into() },
         7 => Command::Reopen { ids: one(n) },
-        8 => Command::Trace,
+        8 => Command::Trace { afresh: n % 2 == 0 },
         9 => {
             let mut recipes = sheet.recipes.clone();
             recipes.join.longest_gap = (x / 60.0).min(10.0);

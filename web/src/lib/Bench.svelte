@@ -36,6 +36,7 @@
     import Join from './stations/Join.svelte';
     import Lift from './stations/Lift.svelte';
     import Paint from './stations/Paint.svelte';
+    import Trace from './stations/Trace.svelte';
     import Weight from './stations/Weight.svelte';
 
     interface Props {
@@ -219,7 +220,7 @@
                 >As scanned</span
             >
             <span class="pill pointer-events-none absolute top-14" style:left="calc({bench.wipe * 100}% + 12px)"
-                >{bench.station === 'weight' ? 'Weighed' : 'Lifted'}</span
+                >{bench.station === 'weight' ? 'Weighed' : bench.station === 'trace' ? 'Traced' : 'Lifted'}</span
             >
             <span
                 class="pointer-events-none absolute top-1/2 grid h-11 w-7 -translate-x-1/2 -translate-y-1/2 place-items-center rounded-full border-2 border-[#2a2822] bg-[#f7f2e6] text-[13px] text-[#2a2822]"
@@ -250,8 +251,9 @@
     </main>
     <aside class="flex min-h-0 flex-col border-l border-base-300 bg-base-100">
         {#if bench.station === 'intake'}<Intake />{:else if bench.station === 'lift'}<Lift
-            />{:else if bench.station === 'weight'}<Weight />{:else if bench.station === 'join'}<Join
-            />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff />{/if}
+            />{:else if bench.station === 'weight'}<Weight />{:else if bench.station === 'trace'}<Trace
+            />{:else if bench.station === 'join'}<Join />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff
+            />{/if}
     </aside>
     <div class="col-span-2"><PegBar {onbringin} /></div>
 </div>

@@ -6,6 +6,7 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
             { keys: ['I'], does: 'Intake' },
             { keys: ['1'], does: 'Lift' },
             { keys: ['2'], does: 'Weight' },
+            { keys: ['3'], does: 'Trace' },
             { keys: ['5'], does: 'Join' },
             { keys: ['6'], does: 'Paint' },
             { keys: ['7'], does: 'Hand off' },
@@ -26,8 +27,8 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
         name: 'Looking',
         keys: [
             { keys: ['Q'], does: 'held: the original' },
-            { keys: ['W'], does: 'wipe between original and result (Lift, Weight)' },
-            { keys: ['C'], does: 'result tinted loud over the original (Lift, Weight)' },
+            { keys: ['W'], does: 'wipe between original and result (Lift, Weight, Trace)' },
+            { keys: ['C'], does: 'result tinted loud over the original (Lift, Weight, Trace)' },
             { keys: ['B'], does: 'next backdrop' },
             { keys: ['Space'], does: 'held: pan' },
             { keys: ['Wheel'], does: 'zoom to the pointer' },

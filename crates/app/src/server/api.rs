@@ -106,7 +106,7 @@ pub struct DrawingView {
     pub traced: bool,
     /// The lines are older than the lift's or trace's settings.
     pub stale: bool,
-    /// Lines that tracing again would take away: bridges and cut lines.
+    /// Lines somebody made or changed by hand: tracing again keeps them.
     pub handmade: usize,
     pub lines: Vec<LineView>,
     pub regions: Vec<RegionView>,
@@ -160,6 +160,19 @@ pub struct GlanceRequest {
     pub exact: bool,
     /// What goes as pencil instead of the ink.
     pub caught: bool,
+    /// The lines that tracing so would give, instead of the ink.
+    pub trace: Option<TraceRecipe>,
+}
+
+/// What tracing would give.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct TraceTold {
+    /// Of the whole sheet, or of what is seen.
+    pub whole: bool,
+    pub centrelines: usize,
+    pub outlines: usize,
+    /// The lines, where they are looked at closely.
+    pub lines: Vec<LineView>,
 }
 
 /// What comes before the pixels of a glance: one byte of alpha a pixel, or four of colour and alpha.
@@ -170,6 +183,7 @@ pub struct GlanceTold {
     pub coloured: bool,
     pub facts: Option<LiftFacts>,
     pub trade: Option<Trade>,
+    pub trace: Option<TraceTold>,
 }
 
 /// Two marks that somebody set on the sheet, px: they are laid where the shot's other sheets have theirs.

@@ -1,7 +1,7 @@
 //! The bench: drawings being worked on, with what was computed from them kept at hand. Everything here can be computed
 //! again from what is stored; nothing is lost when it goes.
 
-use super::api::{DrawingInfo, DrawingView, GlanceRequest, LineKind, LineView, Progress, RegionView};
+use super::api::{DrawingInfo, DrawingView, GlanceRequest, LineKind, LineView, Progress, RegionView, TraceTold};
 use super::pictures;
 use super::store::{self, NewDrawing, Step, Stored, Written};
 use rhizograph_core::command::{Change, Command, plan};
@@ -72,6 +72,7 @@ pub struct Glance {
     /// With an exact one.
     pub facts: Option<LiftFacts>,
     pub trade: Option<Trade>,
+    pub trace: Option<TraceTold>,
     /// The colour of each pixel, where it is kept as drawn.
     pub colours: Option<Plane<Rgb>>,
 }
@@ -313,7 +314,7 @@ impl Bench {
     /// The ink that settings would give, without changing anything: quick for a slider that is dragged, exact with all
     /// that is told of it when it was let go.
     pub async fn glance(&self, id: i64, request: GlanceRequest) -> Result<Glance, Error> {
-        let GlanceRequest { inking, window, exact, caught } = request;
+        let GlanceRequest { inking, window, exact, caught, trace } = request;
         inking.check()?;
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
@@ -329,13 +330,29 @@ impl Bench {
                 alpha: pictures::smaller(&ink.alpha, window),
                 facts: None,
                 trade: None,
+                trace: None,
                 colours: None,
             });
+        }
+        if let Some(recipe) = trace {
+            let kept = held.stored.as_ref().map(|s| s.sheet.kept()).unwrap_or_default();
+            return with_stages(&held, move |stages| {
+                let (alpha, lines) = stages.traced(&source, &inking, &recipe, &kept, (window, exact), dpi)?;
+                let centrelines = lines.iter().filter(|l| matches!(l.form, Form::Centreline { .. })).count();
+                let trace = TraceTold {
+                    whole: exact,
+                    centrelines,
+                    outlines: lines.len() - centrelines,
+                    lines: if window.level == 0 { lines.iter().map(line_view).collect() } else { vec![] },
+                };
+                Ok(Glance { alpha, facts: None, trade: None, trace: Some(trace), colours: None })
+            })
+            .await;
         }
         with_stages(&held, move |stages| {
             if caught {
                 let alpha = stages.caught(&source, &inking.lift, window)?;
-                return Ok(Glance { alpha, facts: None, trade: None, colours: None });
+                return Ok(Glance { alpha, facts: None, trade: None, trace: None, colours: None });
             }
             let mut facts = None;
             if exact {
@@ -350,7 +367,7 @@ impl Bench {
                 None
             };
             let colours = inking.lift.as_drawn.then(|| stages.colours(&source, &inking, window, dpi)).flatten();
-            Ok(Glance { alpha, facts, trade, colours })
+            Ok(Glance { alpha, facts, trade, trace: None, colours })
         })
         .await
     }
@@ -390,7 +407,7 @@ impl Bench {
         // Tracing takes the ink of the settings as they are now, or as they are about to be.
         let now = open.stored.sheet.inking();
         let inking = match &command {
-            Command::Trace => Some(now),
+            Command::Trace { .. } => Some(now),
             Command::Prepare { recipes } => {
                 recipes.check()?;
                 Some(Inking { lift: recipes.lift.clone(), weight: recipes.weight.clone(), ..now })
@@ -405,7 +422,7 @@ impl Bench {
         let change = apart(move || {
             let none = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
             match (&*lifted, &command) {
-                (Err(e), Command::Trace | Command::Prepare { .. }) => Err(e.clone()),
+                (Err(e), Command::Trace { .. } | Command::Prepare { .. }) => Err(e.clone()),
                 (Err(_), _) => plan(&sheet, &command, &none, &scene, &swatches),
                 (Ok((ink, _)), _) => plan(&sheet, &command, ink, &scene, &swatches),
             }

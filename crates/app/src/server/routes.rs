@@ -266,6 +266,7 @@ async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result
         coloured: glance.colours.is_some(),
         facts: glance.facts,
         trade: glance.trade,
+        trace: glance.trace,
     };
     let Some(colours) = glance.colours else {
         return Ok(told_with(&told, &[&glance.alpha.data]));

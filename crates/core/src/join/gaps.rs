@@ -41,10 +41,18 @@ pub struct Gap {
 
 /// From this confidence on a gap that parts regions is closed without asking.
 const SURE: f64 = 0.30;
+/// The same where an end would be carried to a line's body: that end has no counterpart that speaks for it.
+const SURE_TO_LINE: f64 = 0.36;
 /// Below this it is not even proposed.
 const FAINT: f64 = 0.06;
 /// Regions smaller than this many visible pixels are no gain.
 const LEAST_GAIN: usize = 40;
+
+impl Gap {
+    fn is_confident(&self) -> bool {
+        self.confidence >= if self.other_end.is_some() { SURE } else { SURE_TO_LINE }
+    }
+}
 
 struct Candidate {
     end: usize,
@@ -154,21 +162,50 @@ fn end_to_end(
     }
     // Close to the ends' own width their directions say little.
     let trust = len / (len + 0.8 * halves + 2.0);
-    // Two ends of one arc turn from their chord by the same angle to the same side; an S costs more than an arc.
+    // Two ends of one arc turn from their chord by the same angle to the same side; an S costs more than an arc. What
+    // the lines' own bend accounts for costs nothing.
     let signed = |dir: Pt, chord: Pt| dir.cross(chord).atan2(dir.dot(chord));
-    let (alpha_a, alpha_b) = (signed(a.dir, chord), -signed(b.dir, chord * -1.0));
-    let bend = (0.75 * (alpha_a - alpha_b).powi(2) + 0.22 * (alpha_a + alpha_b).powi(2)) * trust;
+    let beyond = |turn: f64, bend: f64| turn - (bend * len / 2.0).clamp(turn.min(0.0), turn.max(0.0));
+    let turns = [
+        beyond(signed(a.dir, chord), bend_at(a, network)),
+        beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network)),
+    ];
+    let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };
     // The farther, the straighter it must be.
-    let cost = 0.55 * (length / limit).powi(2) + bend * (0.5 + 0.9 * length / limit) + 0.12 * unlike * unlike - same;
-    let confidence = (-cost.max(0.0)).exp()
-        * end_weight(a, network, length, a.line == b.line)
-        * end_weight(b, network, length, a.line == b.line);
+    let far = length / limit;
+    let cost = 0.32 * far * far + bend * (0.5 + 0.6 * far) + 0.12 * unlike * unlike - same;
+    // Ends that run straight at each other were hardly meant to taper off or to stand alone.
+    let facing = (0.4 + turns[0].abs() + turns[1].abs()).min(1.0);
+    let accident = end_weight(a, network, length, same > 0.0) * end_weight(b, network, length, same > 0.0);
+    let confidence = (-cost.max(0.0)).exp() * accident.powf(facing);
     if confidence < FAINT || ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
     Some(Candidate { end: i, other_end: Some(j), other: b.line, to: b.p, to_width: b.width, length, confidence })
+}
+
+/// How much a line bends on its last stretch, radians a px, towards the left of the way out (in a picture: the right).
+/// The end itself, within its own width, tells more of the pen than of the line.
+fn bend_at(end: &LineEnd, network: &Network) -> f64 {
+    let flat = &network.flats[end.line];
+    let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
+    let mut walked = 0.0;
+    let mut near: Option<(Pt, f64)> = None;
+    for k in 1..flat.len() {
+        let step = at(k - 1).p - at(k).p;
+        walked += step.len();
+        match near {
+            None if walked > end.width => near = Some((step.unit(), walked)),
+            Some((out, since)) if walked > 3.5 * end.width => {
+                let back = step.unit();
+                return back.cross(out).atan2(back.dot(out)) / (walked - since).max(1e-9);
+            }
+            _ => {}
+        }
+    }
+    0.0
 }
 
 /// How much an end looks like one that stops by accident. One that tapers off was mostly meant to stop there, the more
@@ -187,9 +224,9 @@ fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool
     }
     let taper = 1.0 - (end.width / body.max(1e-9)).min(1.0);
     let meant = (taper - 0.2).max(0.0) * 1.6 * (gap / (0.8 * body + 4.0)).min(1.0);
-    let dash = !closes_on_itself
-        && network.loose_at_both(end.line)
-        && polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) < 6.0 * body;
+    // Of a line that was cut twice a piece is left which is far longer than the gaps beside it.
+    let long = |most: f64| polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) >= most;
+    let dash = !closes_on_itself && network.loose_at_both(end.line) && !long((6.0 * body).min(1.5 * gap + 2.5 * body));
     (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
@@ -242,7 +279,8 @@ fn end_to_line(
                 continue;
             }
             let trust = len / (len + 0.8 * (own + half) + 2.0);
-            let cost = 1.25 * (length / limit).powi(2) + turn * turn * trust * (1.2 + 1.6 * length / limit) + 0.12;
+            let far = length / limit;
+            let cost = 1.85 * far * far + turn * turn * trust * (1.2 + 1.95 * far) + 0.12;
             let confidence = (-cost).exp() * end_weight(end, network, length, false) * nub_weight(end, network);
             // A loose end of that line just there is a matter of two ends.
             let at_end = near
@@ -301,7 +339,7 @@ fn bridge_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, network: &Ne
 /// Arranges the drawing with gaps closed and sees which closures part two regions: first the confident ones alone, so
 /// that none of them counts on a doubtful one, then all.
 fn weigh_gain(lines: &[Line], gaps: &mut [Gap], alpha: &Plane<u8>) {
-    let confident: Vec<usize> = (0..gaps.len()).filter(|&k| gaps[k].confidence >= SURE).collect();
+    let confident: Vec<usize> = (0..gaps.len()).filter(|&k| gaps[k].is_confident()).collect();
     for (k, parts) in gains(lines, gaps, &confident, alpha) {
         gaps[k].parts = parts;
         gaps[k].sure = parts.is_some();

@@ -14,7 +14,7 @@ mod tones;
 mod touch;
 mod trade;
 
-pub use bits::outside;
+pub use bits::{bits, outside};
 pub use components::{Component, components};
 pub use points::Table;
 pub use touch::{Effect, Touch, area};
@@ -25,7 +25,7 @@ use crate::geom::Pt;
 use crate::ink::{IS_INK, Ink};
 use crate::plane::{Plane, Rgb};
 use crate::recipe::{Edge, LiftRecipe, Points, Polarity, px_per_mm};
-use bits::{Bits, bits};
+use bits::Bits;
 use paper::Paper;
 use pencil::Pencil;
 use rayon::prelude::*;
@@ -299,8 +299,8 @@ impl Base {
             blend(mask, &|_| 0);
         }
         let largest = LARGEST_BIT * px_per_mm(dpi).powi(2);
-        let specks = bits(&alpha, true, largest, open);
-        let pinholes = bits(&alpha, false, largest, open);
+        let (specks, pinholes) =
+            rayon::join(|| bits(&alpha, true, largest, open), || bits(&alpha, false, largest, open));
         Base { alpha, specks, pinholes, points }
     }
 

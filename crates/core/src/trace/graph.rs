@@ -168,6 +168,7 @@ impl Graph {
     /// shortest first. A sharp corner's branch to its tip goes too; the node keeps the tip.
     pub fn prune(&mut self) {
         for _ in 0..4 {
+            self.prune_forks();
             let incidence = self.incidence();
             let mut spurs: Vec<(f64, usize, usize)> = Vec::new();
             for (k, e) in self.edges.iter().enumerate() {
@@ -208,6 +209,29 @@ impl Graph {
                 self.edges[k] = None;
             }
             self.weld();
+        }
+    }
+
+    /// Takes away both tips of an end that forks by no more than the line is wide: what is cut off askew or frayed is one
+    /// end. The line is carried on to where its ink ends afterwards.
+    fn prune_forks(&mut self) {
+        let incidence = self.incidence();
+        for foot in 0..self.nodes.len() {
+            if incidence[foot].len() != 3 || self.nodes[foot].in_solid {
+                continue;
+            }
+            let radius = self.nodes[foot].radius;
+            let is_tip = |k: &&usize| {
+                self.edges[**k].as_ref().is_some_and(|e| {
+                    let tip = if e.a == foot { e.b } else { e.a };
+                    let free = tip != LOOP && tip != foot && incidence[tip].len() == 1 && !self.nodes[tip].in_solid;
+                    free && self.span(e) + self.nodes[tip].radius - radius < radius + 2.0
+                })
+            };
+            let tips: Vec<usize> = incidence[foot].iter().filter(is_tip).copied().collect();
+            if tips.len() == 2 {
+                tips.into_iter().for_each(|k| self.edges[k] = None);
+            }
         }
     }
 

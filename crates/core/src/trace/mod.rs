@@ -5,6 +5,7 @@
 //! piece); the grey edge gives where the middle is. A crossing is two lines through one point, a T is one line that
 //! ends on another's body, a corner is sharp where the ink is sharp.
 
+mod again;
 mod contour;
 mod fit;
 mod graph;
@@ -12,14 +13,15 @@ mod middle;
 mod path;
 pub(crate) mod thinning;
 
+pub use again::without_covered;
 pub use contour::rings_of;
 pub use fit::fit as fit_curves;
 pub use thinning::thin;
 
 use crate::distance::{squared_distance, squared_distance_to};
 use crate::geom::{Pt, angle_between, outward_from, polyline_len, pt};
-use crate::ink::Ink;
-use crate::lift::components;
+use crate::ink::{IS_INK, Ink};
+use crate::lift::{bits, components};
 use crate::line::{End, Form, Line, Made, thin_profile};
 use crate::plane::Plane;
 use crate::recipe::{TraceRecipe, px_per_mm};
@@ -27,26 +29,59 @@ use graph::{Graph, LOOP};
 use middle::Sample;
 use path::{Break, corners, spine_through};
 use rayon::prelude::*;
+use std::borrow::Cow;
+
+/// What is traced whatever the recipe: the ink's pixels, how deep each lies, the skeleton.
+pub struct Bones {
+    mask: Plane<bool>,
+    squared: Plane<u32>,
+    skeleton: Plane<bool>,
+}
+
+impl Bones {
+    pub fn of(alpha: &Plane<u8>) -> Bones {
+        let mask = alpha.map(|&a| a >= IS_INK);
+        let squared = squared_distance(&mask);
+        let skeleton = thinning::thin(&squared);
+        Bones { mask, squared, skeleton }
+    }
+}
 
 /// Traces ink. Lines get ids from `first_id` on, outlines first, then by place, so the same ink gives the same lines.
 pub fn trace(ink: &Ink, recipe: &TraceRecipe, dpi: f64, first_id: u64) -> Vec<Line> {
-    let mask = ink.mask();
-    let squared = squared_distance(&mask);
-    let mut skeleton = thinning::thin(&squared);
+    trace_bones(&Bones::of(&ink.alpha), &ink.alpha, recipe, dpi, first_id)
+}
+
+/// The same from bones that are at hand. `alpha`: the ink they are of.
+pub fn trace_bones(bones: &Bones, alpha: &Plane<u8>, recipe: &TraceRecipe, dpi: f64, first_id: u64) -> Vec<Line> {
+    let squared = &bones.squared;
+    let mut mask = Cow::Borrowed(&bones.mask);
+    let mut skeleton = bones.skeleton.clone();
+    let smallest = recipe.smallest_piece * px_per_mm(dpi).powi(2);
+    if smallest > 1.0 {
+        let small = bits(alpha, true, smallest, false);
+        let mask = mask.to_mut();
+        small.list.iter().for_each(|bit| {
+            small.each_pixel(bit, |x, y| {
+                mask.set(x, y, false);
+                skeleton.set(x, y, false);
+            });
+        });
+    }
     let radius = recipe.widest_line * px_per_mm(dpi) / 2.0;
-    let solid = broad(&squared, radius);
+    let solid = broad(squared, radius);
     if let Some(s) = &solid {
         // The skeleton reaches two pixels into the solid, so that its line crosses the solid's edge.
         let deep = squared_distance(s);
         skeleton.data.iter_mut().zip(&deep.data).for_each(|(k, &d)| *k &= d <= 5);
     }
-    let mut graph = Graph::of(&skeleton, &squared, solid.as_ref());
+    let mut graph = Graph::of(&skeleton, squared, solid.as_ref());
     graph.prune();
     drop_stubs(&mut graph, solid.as_ref(), radius);
     graph.merge_crossings();
     let solid = absorb(&mask, solid, &graph);
-    let mut forms: Vec<Form> = outlines(ink, &mask, &solid, recipe.tolerance);
-    forms.extend(strokes(&mut graph, &ink.alpha, recipe.tolerance));
+    let mut forms: Vec<Form> = outlines(alpha, &mask, &solid, recipe.tolerance);
+    forms.extend(strokes(&mut graph, alpha, recipe.tolerance));
     forms
         .into_iter()
         .zip(first_id..)
@@ -134,7 +169,7 @@ fn absorb(mask: &Plane<bool>, solid: Option<Plane<bool>>, graph: &Graph) -> Plan
     out
 }
 
-fn outlines(ink: &Ink, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) -> Vec<Form> {
+fn outlines(alpha: &Plane<u8>, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) -> Vec<Form> {
     let (labels, pieces) = components(solid, true);
     pieces
         .par_iter()
@@ -146,14 +181,14 @@ fn outlines(ink: &Ink, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) 
                     return 0.0;
                 };
                 let (x, y) = (x as usize, y as usize);
-                let alpha = f64::from(*ink.alpha.at(x, y));
+                let covered = f64::from(*alpha.at(x, y));
                 if label == mine {
-                    alpha.max(128.0)
+                    covered.max(128.0)
                 } else if *mask.at(x, y) {
                     // A line that runs into the solid: the solid's edge goes across it, half way between the pixels.
-                    255.0 - f64::from(*ink.alpha.at(x, y))
+                    255.0 - covered
                 } else {
-                    alpha.min(127.0)
+                    covered.min(127.0)
                 }
             };
             let b = piece.bounds;

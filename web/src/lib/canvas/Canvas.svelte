@@ -29,7 +29,7 @@
     const again = () => stale++;
     const tiles = new Tiles(again);
     const glance = new Glance(again, (told, trouble) =>
-        settings.hear(told?.facts ?? null, told?.trade ?? null, trouble),
+        settings.hear(told?.facts ?? null, told?.trade ?? null, told?.trace ?? null, trouble),
     );
     /** The drawing whose ink the canvas shows. */
     let glanced = $state(0);
@@ -52,6 +52,9 @@
                 .map((l) => ({ id: l.id, path: made(l.path) })),
         };
     });
+    const middles = $derived(
+        (settings.traced?.lines ?? []).map((l) => ({ solid: l.kind === 'outline', path: new Path2D(l.path) })),
+    );
     const colourOf = $derived(new Map((shots.shot?.swatches ?? []).map((s) => [s.id, `rgb(${s.colour.join(',')})`])));
     const cursor = $derived(
         space || bench.tool === 'look'
@@ -279,6 +282,12 @@
             if (settings.watched === 'pinholes' && facts) overlays.dots(g, camera, facts.pinholes, 'going');
             if (bench.tool === 'protect') overlays.dots(g, camera, view.by_hand.protected, 'protected');
         }
+        if (bench.station === 'trace' && bench.showMiddles && settings.traced) {
+            g.save();
+            onto(g);
+            overlays.middles(g, middles, camera.scale);
+            g.restore();
+        }
         if (bench.station === 'weight') {
             if (bench.showArea && bench.tool === 'area') overlays.areas(g, onto, view.by_hand, ['weight'], size);
             if (bench.chosen.length > 0) {
@@ -317,12 +326,14 @@
         const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
         const window = windowSeen(view, level);
         if (window.width > 0 && window.height > 0) {
-            const wish = { drawing: view.info.id, inking, window, exact: !settings.dragging, caught };
+            const trace = bench.station === 'trace' ? $state.snapshot(settings.trace) : null;
+            const wish = { drawing: view.info.id, inking, window, exact: !settings.dragging, caught, trace };
             glance.ask(wish, settings.movedAt);
             settings.movedAt = settings.dragging ? settings.movedAt : 0;
         }
         const shown = glance.wish;
         if (!shown || shown.drawing !== view.info.id || shown.caught !== caught) return;
+        if ((shown.trace !== null) !== (bench.station === 'trace')) return;
         const drawn = settings.lift?.as_drawn ?? false;
         const colour = caught ? CAUGHT : bench.tint ? LOUD : drawn ? null : (settings.lift?.ink_colour ?? LOUD);
         const picture = glance.in(colour);
@@ -355,6 +366,7 @@
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, stale, stroke.length];
         void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, paths, colourOf];
         void [findings.listed, findings.current, JSON.stringify(settings.lift), JSON.stringify(settings.weight)];
+        void [JSON.stringify(settings.trace), middles, bench.showMiddles];
         void [settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour];
         void [bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.corners, squaring];
         void [JSON.stringify(bench.brush), painting ? hover : null];

@@ -2,6 +2,7 @@
 import { glance, Refused } from '../api';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { Inking } from '../types/Inking';
+import type { TraceRecipe } from '../types/TraceRecipe';
 import type { Window as SheetWindow } from '../types/Window';
 
 export interface Wish {
@@ -11,6 +12,8 @@ export interface Wish {
     exact: boolean;
     /** What goes as pencil instead of the ink. */
     caught: boolean;
+    /** The lines that tracing so would give, instead of the ink. */
+    trace: TraceRecipe | null;
 }
 
 type Colour = readonly [number, number, number];
@@ -81,6 +84,7 @@ export class Glance {
                     window: wish.window,
                     exact: wish.exact,
                     caught: wish.caught,
+                    trace: wish.trace,
                 });
                 this.told = told;
                 this.#pixels = pixels;

@@ -225,3 +225,17 @@ export function chosenLines(g: G, paths: Path2D[], scale: number) {
     }
     g.restore();
 }
+
+/** The middle paths of centrelines and the edges of solid shapes, over the ink they stand for. */
+export function middles(g: CanvasRenderingContext2D, lines: { solid: boolean; path: Path2D }[], scale: number) {
+    for (const { solid, path } of lines) {
+        for (const [width, colour] of [
+            [3.2, '#2A2822'],
+            [1.4, solid ? '#F2C14E' : '#F7F2E6'],
+        ] as const) {
+            g.lineWidth = width / scale;
+            g.strokeStyle = colour;
+            g.stroke(path);
+        }
+    }
+}

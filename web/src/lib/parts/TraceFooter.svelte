@@ -9,12 +9,15 @@
     const view = $derived(sheet.view);
     const others = $derived((shots.shot?.drawings.length ?? 0) > 1);
     let sure = $state(false);
+    const changed = $derived(view?.lines.filter((l) => l.made === 'edited' || l.made === 'bridge').length ?? 0);
+    const untouched = $derived(view?.lines.filter((l) => l.made === 'traced').length ?? 0);
+    const lines = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
 
-    function trace() {
+    function trace(afresh: boolean) {
         sure = false;
         void (async () => {
             await settings.save();
-            if (await sheet.do({ do: 'trace' })) bench.enter('join');
+            if (await sheet.do({ do: 'trace', afresh })) bench.enter('join');
         })();
     }
 
@@ -34,18 +37,30 @@
     <div class="border-t border-base-300 bg-base-200 px-4 py-2.5">
         {#if sure}
             <p class="mb-2 text-[13px]">
-                Tracing again takes {view.handmade} bridge{view.handmade === 1 ? '' : 's'} and cut lines away. Undo brings
+                Tracing all afresh takes {changed} bridge{changed === 1 ? '' : 's'} and changed lines away, too. Undo brings
                 them back.
             </p>
             <div class="flex gap-2">
-                <button class="btn btn-primary btn-sm" onclick={trace}>Trace again</button>
+                <button class="btn btn-primary btn-sm" onclick={() => trace(true)}>Trace all afresh</button>
                 <button class="btn btn-sm btn-ghost" onclick={() => (sure = false)}>Keep them</button>
             </div>
         {:else}
-            {#if view.stale}<p class="mb-1.5 text-[12.5px]">The lines are older than these settings.</p>
+            {#if view.stale}<p class="mb-1.5 text-[12.5px]">
+                    The lines are older than these settings. Tracing again replaces {lines(untouched)} nobody touched{view.handmade >
+                    0
+                        ? `; ${view.handmade} made or changed by hand stay`
+                        : ''}.
+                </p>
             {:else if view.traced}<p class="quiet mb-1.5 text-[12.5px]">
-                    Lifted and traced: {view.lines.length} lines.
+                    Lifted and traced: {lines(view.lines.length)}{view.handmade > 0
+                        ? `, ${view.handmade} of them made or changed by hand`
+                        : ''}.
                 </p>{/if}
+            {#if view.traced && changed > 0}<button
+                    class="link mb-1.5 block text-[12.5px]"
+                    disabled={sheet.busy}
+                    onclick={() => (sure = true)}>Trace all afresh …</button
+                >{/if}
             <div class="flex gap-2">
                 {#if view.traced && !view.stale}
                     <button class="btn btn-primary btn-sm flex-1" onclick={() => bench.enter('join')}
@@ -55,8 +70,8 @@
                     <button
                         class="btn btn-primary btn-sm flex-1"
                         disabled={!!settings.trouble || sheet.busy}
-                        onclick={() => (view.handmade > 0 ? (sure = true) : trace())}
-                        >{view.traced ? 'Trace again' : 'Lift and trace'}</button
+                        onclick={() => trace(false)}
+                        >{view.traced ? 'Trace again' : bench.station === 'trace' ? 'Trace' : 'Lift and trace'}</button
                     >
                 {/if}
                 {#if others}

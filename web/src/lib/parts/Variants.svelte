@@ -67,7 +67,7 @@
                         const g = canvas?.getContext('2d');
                         if (!canvas || !g) return;
                         const n = width * height;
-                        const told = { width, height, coloured: false, facts: null, trade: null };
+                        const told = { width, height, coloured: false, facts: null, trade: null, trace: null };
                         const made = picture(told, pixels.subarray(i * n, (i + 1) * n), inking.lift.ink_colour);
                         g.fillStyle = '#fffdf7';
                         g.fillRect(0, 0, canvas.width, canvas.height);

@@ -3,7 +3,7 @@ import { Camera } from '../canvas/camera.svelte';
 import type { Effect } from '../types/Effect';
 import type { Pt } from '../types/Pt';
 
-export type Station = 'intake' | 'lift' | 'weight' | 'join' | 'paint' | 'hand-off';
+export type Station = 'intake' | 'lift' | 'weight' | 'trace' | 'join' | 'paint' | 'hand-off';
 export type Tool =
     | 'look'
     | 'level'
@@ -28,6 +28,7 @@ export const STATIONS: { id: Station; number: number | 'I'; name: string }[] = [
     { id: 'intake', number: 'I', name: 'Intake' },
     { id: 'lift', number: 1, name: 'Lift' },
     { id: 'weight', number: 2, name: 'Weight' },
+    { id: 'trace', number: 3, name: 'Trace' },
     { id: 'join', number: 5, name: 'Join' },
     { id: 'paint', number: 6, name: 'Paint' },
     { id: 'hand-off', number: 7, name: 'Hand off' },
@@ -38,6 +39,7 @@ export const TOOLS: Record<Station, Tool[]> = {
     intake: ['look', 'level', 'crop', 'corners', 'marks'],
     lift: ['look', 'sample', 'touch', 'protect'],
     weight: ['look', 'area', 'choose'],
+    trace: ['look'],
     join: ['look', 'sweep', 'seam', 'take-away'],
     paint: ['look', 'fill', 'pick', 'clear'],
     'hand-off': [],
@@ -47,6 +49,7 @@ const FIRST_TOOL: Record<Station, Tool> = {
     intake: 'look',
     lift: 'look',
     weight: 'look',
+    trace: 'look',
     join: 'look',
     paint: 'fill',
     'hand-off': 'look',
@@ -62,6 +65,8 @@ class Bench {
     wipe = $state<number | null>(null);
     /** The result is tinted loud over the original. */
     tint = $state(false);
+    /** The middle paths are shown at Trace. */
+    showMiddles = $state(true);
     /** The backdrop of any colour. */
     anyColour = $state('#7fa3c7');
     swatch = $state<string | null>(null);
@@ -81,6 +86,9 @@ class Bench {
     camera = new Camera();
 
     enter(station: Station) {
+        // A trace is judged against the original.
+        if (station === 'trace' && this.station !== 'trace') this.tint = true;
+        if (station !== 'trace' && this.station === 'trace') this.tint = false;
         this.station = station;
         this.tool = FIRST_TOOL[station];
         this.corners = null;

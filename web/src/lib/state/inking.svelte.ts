@@ -1,7 +1,9 @@
-/** The lift's and weight's settings in hand: moved while a slider is dragged, saved when it is let go. */
+/** The settings of lift, weight and trace in hand: moved while a slider is dragged, saved when it is let go. */
 import type { Inking } from '../types/Inking';
 import type { LiftFacts } from '../types/LiftFacts';
 import type { LiftRecipe } from '../types/LiftRecipe';
+import type { TraceRecipe } from '../types/TraceRecipe';
+import type { TraceTold } from '../types/TraceTold';
 import type { Trade } from '../types/Trade';
 import type { WeightRecipe } from '../types/WeightRecipe';
 import { bench } from './bench.svelte';
@@ -13,19 +15,23 @@ export type Watched = 'points' | 'specks' | 'pinholes' | 'drop-out' | null;
 class Settings {
     lift = $state<LiftRecipe | null>(null);
     weight = $state<WeightRecipe | null>(null);
+    trace = $state<TraceRecipe | null>(null);
     facts = $state.raw<LiftFacts | null>(null);
     trade = $state.raw<Trade | null>(null);
+    /** What the trace in hand gives. */
+    traced = $state.raw<TraceTold | null>(null);
     trouble = $state<string | null>(null);
     watched = $state<Watched>(null);
     /** A slider is held: the picture has to be quick. */
     dragging = $state(false);
-    /** When the setting in hand was moved last (performance.now()). */
+    /** When the setting in hand was moved last, or let go (performance.now()). */
     movedAt = 0;
     /** Something was moved that is not on its way to the server yet. */
     pending = $state(false);
-    /** Whether the canvas shows the ink that these settings give: at Lift, and at Weight while it is the ink that is weighed. */
+    /** Whether the canvas shows what these settings give: at Lift, at Trace, and at Weight while it is the ink that is weighed. */
     shown = $derived(
         bench.station === 'lift' ||
+            (bench.station === 'trace' && !!sheet.view?.lift) ||
             (bench.station === 'weight' && !!sheet.view?.lift && (bench.weighs === 'ink' || !sheet.view.traced)),
     );
     #of = '';
@@ -42,14 +48,14 @@ class Settings {
     follow() {
         const view = sheet.view;
         if (!view) return;
-        const saved = JSON.stringify([view.recipes.lift, view.recipes.weight]);
+        const saved = JSON.stringify([view.recipes.lift, view.recipes.weight, view.recipes.trace]);
         const key = `${view.info.id}:${saved}`;
         const same = this.#of.startsWith(`${view.info.id}:`);
         // What is in hand is newer than what was saved.
         if (key === this.#of || (same && (this.pending || sheet.waiting > 0))) return;
-        if (!same) this.trade = null;
+        if (!same) [this.trade, this.traced] = [null, null];
         this.#of = key;
-        [this.lift, this.weight] = JSON.parse(saved) as [LiftRecipe, WeightRecipe];
+        [this.lift, this.weight, this.trace] = JSON.parse(saved) as [LiftRecipe, WeightRecipe, TraceRecipe];
         if (view.lift) this.facts = view.lift;
         this.trouble = view.trouble;
     }
@@ -63,9 +69,10 @@ class Settings {
         change();
     }
 
-    hear(facts: LiftFacts | null, trade: Trade | null, trouble: string | null) {
+    hear(facts: LiftFacts | null, trade: Trade | null, traced: TraceTold | null, trouble: string | null) {
         if (facts) this.facts = facts;
         if (trade) this.trade = trade;
+        if (traced) this.traced = traced;
         this.trouble = trouble;
     }
 
@@ -79,13 +86,14 @@ class Settings {
         }
         this.watched = null;
         this.pending = false;
+        this.movedAt = performance.now();
         const view = sheet.view;
-        if (!view || !this.lift || !this.weight) return;
-        const [lift, weight] = [$state.snapshot(this.lift), $state.snapshot(this.weight)];
-        const now = JSON.stringify([lift, weight]);
-        if (now === JSON.stringify([view.recipes.lift, view.recipes.weight])) return;
+        if (!view || !this.lift || !this.weight || !this.trace) return;
+        const { lift, weight, trace } = $state.snapshot({ lift: this.lift, weight: this.weight, trace: this.trace });
+        const now = JSON.stringify([lift, weight, trace]);
+        if (now === JSON.stringify([view.recipes.lift, view.recipes.weight, view.recipes.trace])) return;
         this.#of = `${view.info.id}:${now}`;
-        await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight } });
+        await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight, trace } });
     }
 
     /** Changes the lift at one click. */

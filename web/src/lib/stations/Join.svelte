@@ -32,8 +32,8 @@
         <p class="quiet text-[12.5px]">Close what should be closed, cut what runs past.</p>
         {#if view.stale}
             <p class="mt-2 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px]">
-                The lift was changed after tracing. <button class="link" onclick={() => bench.enter('lift')}
-                    >Trace again at Lift</button
+                Settings were changed after tracing. <button class="link" onclick={() => bench.enter('trace')}
+                    >Trace again at Trace</button
                 >
             </p>
         {/if}

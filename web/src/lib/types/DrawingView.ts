@@ -24,7 +24,7 @@ lift: LiftFacts | null, trouble: string | null, traced: boolean,
  */
 stale: boolean, 
 /**
- * Lines that tracing again would take away: bridges and cut lines.
+ * Lines somebody made or changed by hand: tracing again keeps them.
  */
 handmade: number, lines: Array<LineView>, regions: Array<RegionView>, findings: Array<Finding>, 
 /**

@@ -11,4 +11,8 @@ widest_line: number,
 /**
  * How far a fitted curve may be from the middle that was measured, in pixels, 0.05 to 5.
  */
-tolerance: number, };
+tolerance: number, 
+/**
+ * Pieces of ink smaller than this are not traced, in mm², 0 to 4.
+ */
+smallest_piece: number, };
