@@ -12,6 +12,7 @@
     import { bench, STATIONS, TOOLS, type Backdrop } from './lib/state/bench.svelte';
     import { findings } from './lib/state/findings.svelte';
     import { settings } from './lib/state/inking.svelte';
+    import { probe } from './lib/state/probe.svelte';
     import { sheet } from './lib/state/sheet.svelte';
     import { shots } from './lib/state/shots.svelte';
 
@@ -75,8 +76,9 @@
         };
     const settle = (how: 'accept' | 'seam' | 'leave') =>
         key(() => {
-            const now = findings.current;
-            if (now && !sheet.busy) void findings.settle(now, how);
+            if (sheet.busy) return;
+            if (probe.leak && how !== 'leave') void probe.close(how === 'accept' ? 'bridge' : 'seam');
+            else if (findings.current) void findings.settle(findings.current, how);
         });
     function neighbour(by: 1 | -1) {
         const list = shots.shot?.drawings ?? [];
@@ -119,7 +121,9 @@
             '-': key(() => camera.zoom(0.8)),
             ',': key(() => neighbour(-1)),
             '.': key(() => neighbour(1)),
+            Delete: key(() => void probe.takeSpan()),
             Escape: key(() => {
+                probe.clear();
                 bench.tool = 'look';
                 findings.at = null;
                 bench.chosen = [];

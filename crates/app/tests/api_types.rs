@@ -3,8 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::server::api::{
-    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, NewProduction, NewShot,
-    NewSwatches, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, StripRequest,
+    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
+    LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
+    RevisionRequest, ShotLift, SpanTold, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -22,6 +23,11 @@ fn export(dir: &Path) {
     RegisterRequest::export_all(&config).unwrap();
     ShotLift::export_all(&config).unwrap();
     StripRequest::export_all(&config).unwrap();
+    PlaceRequest::export_all(&config).unwrap();
+    LeakTold::export_all(&config).unwrap();
+    SpanTold::export_all(&config).unwrap();
+    LandingRequest::export_all(&config).unwrap();
+    LandingTold::export_all(&config).unwrap();
     NewProduction::export_all(&config).unwrap();
     NewShot::export_all(&config).unwrap();
     NewSwatches::export_all(&config).unwrap();

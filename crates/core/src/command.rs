@@ -6,7 +6,7 @@ use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
 use crate::geom::{Pt, nearest_on_segment, polyline_len, pt, segments_cross};
 use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
-use crate::join::{Gap, Tail, cut_tail, tails_up_to};
+use crate::join::{Gap, Tail, bridge_spine, cut_tail, span_at, tails_up_to, take_span};
 use crate::lift::{ByHand, Effect, Touch};
 use crate::line::{End, Form, Line, Made, Spine};
 use crate::paint::Drop;
@@ -40,6 +40,10 @@ pub enum Command {
     Sweep { path: Vec<Pt> },
     /// A seam by hand; its ends reach out to the nearest line.
     Seam { path: Vec<Pt> },
+    /// An ink bridge between the lines nearest to two places, in their width.
+    Bridge { from: Pt, to: Pt },
+    /// Takes the span at a place away: the stretch of its line between two crossings or ends.
+    TakeSpan { at: Pt },
     /// Takes a bridge, seam or other handmade line away.
     Remove { line: u64 },
     /// Fills the regions at these places.
@@ -326,6 +330,29 @@ pub fn plan(
             });
             after.next_id += 1;
             "seam".to_owned()
+        }
+        Command::Bridge { from, to } => {
+            on_sheet(sheet, &[*from, *to])?;
+            after.lines.push(Line { id: after.next_id, ..bridge_between(*from, *to, scene)? });
+            after.next_id += 1;
+            "ink bridge".to_owned()
+        }
+        Command::TakeSpan { at } => {
+            let span = span_at(&scene.network, *at, SPAN_REACH).ok_or(Error::Mismatch("there is no line there"))?;
+            let place = scene.ids.get(span.line).and_then(|id| after.lines.iter().position(|l| l.id == *id));
+            let place = place.ok_or(Error::Mismatch("there is no line there"))?;
+            let (left, taken) = take_span(&after.lines[place], &span, &scene.network);
+            let old = after.lines.remove(place);
+            // The first stretch that is left keeps the line's number.
+            for (k, line) in left.into_iter().enumerate() {
+                let id = if k == 0 { old.id } else { after.next_id };
+                after.next_id += u64::from(k > 0);
+                after.lines.insert(place + k, Line { id, ..line });
+            }
+            if !old.is_seam() && matches!(old.made, Made::Traced | Made::Edited) {
+                after.erased.extend(taken);
+            }
+            "took a span away".to_owned()
         }
         Command::Remove { line } => {
             let at = after.lines.iter().position(|l| l.id == *line).ok_or(Error::NoSuchLine(*line))?;
@@ -690,11 +717,51 @@ fn sweeps(path: &[Pt], tail: &Tail) -> bool {
     path.windows(2).any(|s| whole.windows(2).any(|t| segments_cross(s[0], s[1], t[0], t[1]).is_some()))
 }
 
+/// A bridge between the lines nearest to two places: from their ends, if those are there, else from their middles.
+fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
+    let network = &scene.network;
+    let nearest = |p: Pt| {
+        let mut best: Option<(f64, Pt, f64)> = None;
+        for piece in network.near(p, SEAM_REACH) {
+            let t = nearest_on_segment(p, piece.a, piece.b);
+            let q = piece.a.lerp(piece.b, t);
+            if p.dist(q) <= SEAM_REACH && best.is_none_or(|b| p.dist(q) < b.0) {
+                best = Some((p.dist(q), q, piece.width[0] + (piece.width[1] - piece.width[0]) * t));
+            }
+        }
+        let (_, q, width) = best.ok_or(Error::Mismatch("a bridge needs a line near both of its ends"))?;
+        // The outline of a solid has no width of its own.
+        let width = if width > 0.0 { width } else { 4.0 };
+        let end = network.ends.iter().find(|e| e.p.dist(q) < 0.5 * width);
+        Ok::<_, Error>(end.map_or((q, None, width), |e| (e.p, Some(e.dir), e.width)))
+    };
+    let ((a, out_a, wa), (b, out_b, wb)) = (nearest(from)?, nearest(to)?);
+    if a.dist(b) < 0.5 {
+        return Err(Error::Mismatch("a bridge needs two different places"));
+    }
+    let width = if out_a.is_some() && out_b.is_some() { vec![[0.0, wa], [1.0, wb]] } else { vec![[0.0, wa.min(wb)]] };
+    Ok(Line {
+        id: 0,
+        form: Form::Centreline {
+            spine: bridge_spine(a, out_a.unwrap_or((b - a).unit()), b, out_b),
+            width,
+            ends: [End::Round, End::Round],
+        },
+        made: Made::Bridge,
+        swatch: None,
+        opacity: 1.0,
+        group: None,
+    })
+}
+
 /// How far the end of a seam reaches out for a line, px at least.
 const SEAM_REACH: f64 = 24.0;
 
+/// How far from a line's middle its span is picked, px.
+pub const SPAN_REACH: f64 = 24.0;
+
 /// A smooth seam through a drawn path, its ends carried on to the middle of the nearest line.
-fn seam_spine(path: &[Pt], scene: &Scene) -> Result<Spine, Error> {
+pub fn seam_spine(path: &[Pt], scene: &Scene) -> Result<Spine, Error> {
     let mut points: Vec<Pt> = Vec::with_capacity(path.len() + 2);
     for &p in path {
         if points.last().is_none_or(|q| q.dist(p) > 0.5) {

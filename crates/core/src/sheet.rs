@@ -1,10 +1,11 @@
 //! The state of one drawing, and the scene computed from it.
 
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict, id_of};
+use crate::geom::Pt;
 use crate::ink::Ink;
-use crate::join::{Gap, Tail, find_gaps, find_tails};
+use crate::join::{Gap, Leak, Tail, find_gaps, find_leak, find_tails};
 use crate::lift::ByHand;
-use crate::line::{Line, Made};
+use crate::line::{FlatPoint, Line, Made};
 use crate::paint::{Drop, drops_in};
 use crate::plane::Plane;
 use crate::recipe::{Recipes, TraceRecipe, px_per_mm};
@@ -139,6 +140,17 @@ impl Scene {
         let findings = findings(sheet, &network, &regions, &gaps, &tails);
         let ids = sheet.lines.iter().map(|l| l.id).collect();
         Scene { ink, ids, network, regions, gaps, tails, findings }
+    }
+
+    /// By which way paint would run from a place: see [`find_leak`].
+    pub fn leak(&self, from: Pt) -> Option<Leak> {
+        let mut barriers = self.ink.alpha.clone();
+        // Seams bear no width: they are drawn as a hair that holds.
+        for flat in self.network.flats.iter().filter(|flat| flat.iter().all(|f| f.width == 0.0)) {
+            let hair: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: f.p, width: 2.0 }).collect();
+            render::stroke(&mut barriers, &hair);
+        }
+        find_leak(&barriers, from)
     }
 
     /// Ink drawn from vector lines alone, for drawings that have no lifted pixels.

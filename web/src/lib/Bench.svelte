@@ -3,6 +3,7 @@
     import Brush from '@lucide/svelte/icons/brush';
     import Crop from '@lucide/svelte/icons/crop';
     import Crosshair from '@lucide/svelte/icons/crosshair';
+    import Droplets from '@lucide/svelte/icons/droplets';
     import Eraser from '@lucide/svelte/icons/eraser';
     import Hand from '@lucide/svelte/icons/hand';
     import Keyboard from '@lucide/svelte/icons/keyboard';
@@ -15,6 +16,7 @@
     import Scan from '@lucide/svelte/icons/scan';
     import Scissors from '@lucide/svelte/icons/scissors';
     import Shield from '@lucide/svelte/icons/shield';
+    import Slice from '@lucide/svelte/icons/slice';
     import Spline from '@lucide/svelte/icons/spline';
     import Sun from '@lucide/svelte/icons/sun';
     import SwatchBook from '@lucide/svelte/icons/swatch-book';
@@ -29,8 +31,10 @@
     import { findings } from './state/findings.svelte';
     import { settings } from './state/inking.svelte';
     import { intake } from './state/intake.svelte';
+    import { probe } from './state/probe.svelte';
     import { sheet } from './state/sheet.svelte';
     import { shots } from './state/shots.svelte';
+    import type { Pt } from './types/Pt';
     import HandOff from './stations/HandOff.svelte';
     import Intake from './stations/Intake.svelte';
     import Join from './stations/Join.svelte';
@@ -67,8 +71,14 @@
         },
         seam: {
             name: 'Seam',
-            help: 'Draw a boundary without ink; its ends reach the nearest lines',
+            help: 'Draw a boundary without ink, straight with Shift; its ends reach the nearest lines',
             icon: Spline,
+        },
+        span: { name: 'Span', help: 'Click a stretch between two crossings, then take it away', icon: Slice },
+        leak: {
+            name: 'Leak test',
+            help: 'Click where paint does not hold: the way it runs out is shown',
+            icon: Droplets,
         },
         'take-away': { name: 'Take away', help: 'Click a bridge or seam to take it away', icon: Trash2 },
         fill: { name: 'Fill', help: 'Click a region, or drag across many', icon: PaintBucket },
@@ -89,28 +99,59 @@
         if (bench.tool !== 'corners') bench.corners = null;
     });
     const now = $derived(findings.current);
+    interface Offer {
+        key: string;
+        name: string;
+        run: () => void;
+    }
+    /** What can be done about the thing in hand, beside it. */
     const offers = $derived.by(() => {
+        const beside = (at: Pt, below: number, says: string, list: Offer[]) => {
+            const [x, y] = bench.camera.toScreen(at);
+            return {
+                x: Math.min(Math.max(150, x), bench.camera.width - 150),
+                y: Math.min(Math.max(60, y + below), bench.camera.height - 110),
+                says,
+                list,
+            };
+        };
+        const leak = probe.leak?.leak;
+        if (leak && view) {
+            const mm = (leak.width / view.dpi) * 25.4;
+            const says = `${leak.outside ? 'Leaks out here' : 'Holds; narrowest here'}: ${mm.toFixed(1)} mm · ${leak.width.toFixed(0)} px`;
+            return beside(leak.at, 40, says, [
+                { key: 'A', name: 'Ink bridge', run: () => void probe.close('bridge') },
+                { key: 'S', name: 'Seam', run: () => void probe.close('seam') },
+            ]);
+        }
+        if (probe.span) {
+            const run = () => void probe.takeSpan();
+            return beside(probe.span.at, 40, '', [{ key: 'Del', name: 'Take the span away', run }]);
+        }
         if (!now || !view) return null;
         const to = now.to ?? now.at;
-        const [x, y] = bench.camera.toScreen([(now.at[0] + to[0]) / 2, Math.max(now.at[1], to[1])]);
-        const list: { key: string; name: string; how: 'accept' | 'seam' | 'leave' }[] = [];
-        if (now.left) list.push({ key: 'X', name: 'Open again', how: 'leave' });
+        const list: Offer[] = [];
+        const settle = (how: 'accept' | 'seam' | 'leave') => () => void findings.settle(now, how);
+        if (now.left) list.push({ key: 'X', name: 'Open again', run: settle('leave') });
         else {
             if (now.kind === 'gap')
-                list.push({ key: 'A', name: 'Ink bridge', how: 'accept' }, { key: 'S', name: 'Seam', how: 'seam' });
-            else if (now.kind === 'tail') list.push({ key: 'A', name: 'Cut', how: 'accept' });
+                list.push(
+                    { key: 'A', name: 'Ink bridge', run: settle('accept') },
+                    { key: 'S', name: 'Seam', run: settle('seam') },
+                );
+            else if (now.kind === 'tail') list.push({ key: 'A', name: 'Cut', run: settle('accept') });
             else if (now.kind === 'unpainted' || now.kind === 'two_paints') {
                 const s = shots.shot?.swatches.find((s) => s.id === bench.swatch);
-                if (s) list.push({ key: 'A', name: `Fill: ${s.name}`, how: 'accept' });
+                if (s) list.push({ key: 'A', name: `Fill: ${s.name}`, run: settle('accept') });
             }
-            list.push({ key: 'X', name: now.kind === 'gap' ? 'Leave open' : 'Leave', how: 'leave' });
+            list.push({ key: 'X', name: now.kind === 'gap' ? 'Leave open' : 'Leave', run: settle('leave') });
         }
-        const below = now.kind === 'unpainted' ? 24 : 52;
-        return {
-            x: Math.min(Math.max(150, x), bench.camera.width - 150),
-            y: Math.min(Math.max(60, y + below), bench.camera.height - 110),
-            list,
-        };
+        const at: Pt = [(now.at[0] + to[0]) / 2, Math.max(now.at[1], to[1])];
+        return beside(at, now.kind === 'unpainted' ? 24 : 52, '', list);
+    });
+    $effect(() => {
+        void sheet.view;
+        probe.follow();
     });
 
     $effect(() => {
@@ -231,14 +272,13 @@
             >{/if}
         {#if offers && (bench.station === 'join' || bench.station === 'paint')}
             <div
-                class="absolute flex -translate-x-1/2 gap-1 rounded-[10px] bg-[#2a2822] px-2 py-1 text-[12.5px] whitespace-nowrap text-[#f7f2e6] shadow-lg"
+                class="absolute flex -translate-x-1/2 items-center gap-1 rounded-[10px] bg-[#2a2822] px-2 py-1 text-[12.5px] whitespace-nowrap text-[#f7f2e6] shadow-lg"
                 style:left="{offers.x}px"
                 style:top="{offers.y}px"
             >
+                {#if offers.says}<span class="px-1.5 font-semibold">{offers.says}</span>{/if}
                 {#each offers.list as o (o.key)}
-                    <button
-                        class="cursor-pointer rounded-md px-1.5 py-0.5 hover:bg-white/15"
-                        onclick={() => now && findings.settle(now, o.how)}
+                    <button class="cursor-pointer rounded-md px-1.5 py-0.5 hover:bg-white/15" onclick={o.run}
                         >{o.name} <kbd class="key">{o.key}</kbd></button
                     >
                 {/each}

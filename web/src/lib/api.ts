@@ -7,6 +7,9 @@ import type { GlanceRequest } from './types/GlanceRequest';
 import type { GlanceTold } from './types/GlanceTold';
 import type { JobInfo } from './types/JobInfo';
 import type { ProductionInfo } from './types/ProductionInfo';
+import type { LandingTold } from './types/LandingTold';
+import type { LeakTold } from './types/LeakTold';
+import type { SpanTold } from './types/SpanTold';
 import type { Pt } from './types/Pt';
 import type { Readiness } from './types/Readiness';
 import type { Refusal } from './types/Refusal';
@@ -101,6 +104,9 @@ async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]
 export const glance = (id: number, request: GlanceRequest) => toldWith<GlanceTold>(`/drawings/${id}/glance`, request);
 
 /** One part of a drawing with several weights: width and height, then the alphas one after the other. */
+export const leak = (id: number, at: Pt) => ask<LeakTold>(`/drawings/${id}/leak`, 'POST', { at });
+export const span = (id: number, at: Pt) => ask<SpanTold | null>(`/drawings/${id}/span`, 'POST', { at });
+export const landing = (id: number, path: Pt[]) => ask<LandingTold>(`/drawings/${id}/landing`, 'POST', { path });
 export const strip = (id: number, request: StripRequest) =>
     toldWith<[number, number]>(`/drawings/${id}/strip`, request);
 

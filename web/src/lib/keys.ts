@@ -42,6 +42,9 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
         keys: [
             { keys: ['T'], does: 'next tool of the tray' },
             { keys: ['[', ']'], does: 'smaller, larger brush' },
+            { keys: ['A', 'S'], does: 'close a leak that was tested: bridge, seam' },
+            { keys: ['Del'], does: 'take the picked span away' },
+            { keys: ['Shift'], does: 'held while drawing a seam: straight' },
             { keys: ['Esc'], does: 'put the tool down' },
         ],
     },

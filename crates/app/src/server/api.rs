@@ -3,6 +3,7 @@
 use rhizograph_core::command::Command;
 use rhizograph_core::finding::Finding;
 use rhizograph_core::geom::Pt;
+use rhizograph_core::join::Leak;
 use rhizograph_core::lift::{ByHand, LiftFacts, Trade};
 use rhizograph_core::line::Made;
 use rhizograph_core::paint::Swatch;
@@ -200,6 +201,42 @@ pub struct StripRequest {
     pub inking: Inking,
     pub window: Window,
     pub weights: Vec<WeightRecipe>,
+}
+
+/// Asks about a place of the sheet, px.
+#[derive(Debug, Deserialize, TS)]
+pub struct PlaceRequest {
+    pub at: Pt,
+}
+
+/// The way by which paint would run from a place.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct LeakTold {
+    /// None: the region is closed and has no narrow spot.
+    pub leak: Option<Leak>,
+    /// The gap that was found at the narrowest spot.
+    pub finding: Option<String>,
+}
+
+/// A stretch of a line, as SVG path data.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct SpanTold {
+    pub path: String,
+}
+
+/// Asks where a seam that is being drawn would land.
+#[derive(Debug, Deserialize, TS)]
+pub struct LandingRequest {
+    pub path: Vec<Pt>,
+}
+
+/// A seam as it would be, as SVG path data, and where its ends are.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct LandingTold {
+    pub path: String,
+    pub ends: [Pt; 2],
+    /// Whether each end meets a line.
+    pub meets: [bool; 2],
 }
 
 /// Which device is to deliver sheets into a shot, and how.

@@ -1,14 +1,18 @@
 //! The bench: drawings being worked on, with what was computed from them kept at hand. Everything here can be computed
 //! again from what is stored; nothing is lost when it goes.
 
-use super::api::{DrawingInfo, DrawingView, GlanceRequest, LineKind, LineView, Progress, RegionView, TraceTold};
+use super::api::{
+    DrawingInfo, DrawingView, GlanceRequest, LandingTold, LeakTold, LineKind, LineView, Progress, RegionView, SpanTold,
+    TraceTold,
+};
 use super::pictures;
 use super::store::{self, NewDrawing, Step, Stored, Written};
-use rhizograph_core::command::{Change, Command, plan};
-use rhizograph_core::finding::Kind;
+use rhizograph_core::command::{Change, Command, SPAN_REACH, plan, seam_spine};
+use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::geom::{Bounds, Pt, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
+use rhizograph_core::join::{Leak, Span, span_at};
 use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::line::{Form, Line, Spine};
 use rhizograph_core::paint::fills;
@@ -394,6 +398,45 @@ impl Bench {
         .await
     }
 
+    /// By which way paint would run from a place.
+    pub async fn leak(&self, id: i64, at: Pt) -> Result<LeakTold, Error> {
+        let open = self.open(id).await?;
+        apart(move || {
+            let leak = open.scene.leak(at);
+            let near = |l: &Leak| {
+                let gaps = open.scene.findings.iter().filter(|f| f.kind == Kind::Gap);
+                let off = |f: &&Finding| f.at.lerp(f.to.unwrap_or(f.at), 0.5).dist(l.at);
+                gaps.min_by(|a, b| off(a).total_cmp(&off(b)))
+                    .filter(|f| off(f) < l.width.max(8.0))
+                    .map(|f| f.id.clone())
+            };
+            LeakTold { finding: leak.as_ref().and_then(near), leak }
+        })
+        .await
+    }
+
+    /// The span at a place.
+    pub async fn span(&self, id: i64, at: Pt) -> Result<Option<SpanTold>, Error> {
+        let open = self.open(id).await?;
+        let span = span_at(&open.scene.network, at, SPAN_REACH);
+        let points = |s: Span| s.path.iter().map(|f| f.p).collect::<Vec<_>>();
+        Ok(span.map(|s| SpanTold { path: polyline_path(&points(s)) }))
+    }
+
+    /// Where a seam that is being drawn would land.
+    pub async fn landing(&self, id: i64, path: Vec<Pt>) -> Result<LandingTold, Error> {
+        if path.len() > 20_000 || path.iter().any(|p| !p.x.is_finite() || !p.y.is_finite()) {
+            return Err(Error::Asked("a seam has up to 20000 points".into()));
+        }
+        let open = self.open(id).await?;
+        let spine = seam_spine(&path, &open.scene)?;
+        let [Some(&a), Some(&b)] = [spine.points.first(), spine.points.last()] else {
+            return Err(Error::Asked("a seam needs two different points".into()));
+        };
+        let meets = [a, b].map(|p| open.scene.network.near(p, 1.5).next().is_some());
+        Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
+    }
+
     /// Does a command on the revision it was made on.
     pub async fn command(&self, id: i64, revision: i64, command: Command) -> Result<Open, Error> {
         let slot = self.slot(id).await;
@@ -553,15 +596,21 @@ fn spine_path(spine: &Spine) -> String {
     d
 }
 
+fn polyline_path(points: &[Pt]) -> String {
+    let mut d = String::new();
+    for (i, p) in points.iter().enumerate() {
+        d.push(if i == 0 { 'M' } else { 'L' });
+        number(&mut d, p.x);
+        d.push(' ');
+        number(&mut d, p.y);
+    }
+    d
+}
+
 fn rings_path(rings: &[Vec<Pt>]) -> String {
     let mut d = String::new();
     for ring in rings {
-        for (i, p) in ring.iter().enumerate() {
-            d.push(if i == 0 { 'M' } else { 'L' });
-            number(&mut d, p.x);
-            d.push(' ');
-            number(&mut d, p.y);
-        }
+        d.push_str(&polyline_path(ring));
         d.push('Z');
     }
     d

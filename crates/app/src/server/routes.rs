@@ -1,8 +1,9 @@
 //! The routes under `/api`.
 
 use super::api::{
-    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, NewProduction, NewShot,
-    NewSwatches, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, StripRequest,
+    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
+    LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
+    RevisionRequest, ShotLift, SpanTold, StripRequest,
 };
 use super::bench::{self, Bench, Error, Open, new_drawing, view};
 use super::events::Events;
@@ -256,6 +257,21 @@ fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> File {
     file(bytes, ContentType::Binary, false)
 }
 
+#[post("/drawings/<id>/leak", data = "<request>")]
+async fn leak(bench: &Shared, id: i64, request: Json<PlaceRequest>) -> Result<Json<LeakTold>, Refused> {
+    Ok(Json(bench.leak(id, request.at).await?))
+}
+
+#[post("/drawings/<id>/span", data = "<request>")]
+async fn span(bench: &Shared, id: i64, request: Json<PlaceRequest>) -> Result<Json<Option<SpanTold>>, Refused> {
+    Ok(Json(bench.span(id, request.at).await?))
+}
+
+#[post("/drawings/<id>/landing", data = "<request>")]
+async fn landing(bench: &Shared, id: i64, request: Json<LandingRequest>) -> Result<Json<LandingTold>, Refused> {
+    Ok(Json(bench.landing(id, request.into_inner().path).await?))
+}
+
 #[post("/drawings/<id>/glance", data = "<request>")]
 async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result<File, Refused> {
     let r = request.into_inner();
@@ -452,6 +468,9 @@ pub fn all() -> Vec<Route> {
         add_drawing,
         remove_drawing,
         drawing,
+        leak,
+        span,
+        landing,
         command,
         undo,
         redo,

@@ -166,10 +166,8 @@ fn end_to_end(
     // the lines' own bend accounts for costs nothing.
     let signed = |dir: Pt, chord: Pt| dir.cross(chord).atan2(dir.dot(chord));
     let beyond = |turn: f64, bend: f64| turn - (bend * len / 2.0).clamp(turn.min(0.0), turn.max(0.0));
-    let turns = [
-        beyond(signed(a.dir, chord), bend_at(a, network)),
-        beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network)),
-    ];
+    let turns =
+        [beyond(signed(a.dir, chord), bend_at(a, network)), beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network))];
     let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };

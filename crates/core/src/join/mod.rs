@@ -1,9 +1,13 @@
 //! Join: loose ends, gaps and tails found, and what settling each would do.
 
 mod gaps;
+mod leak;
+mod spans;
 mod tails;
 
 pub use gaps::{Gap, find_gaps};
+pub use leak::{Leak, find_leak};
+pub use spans::{Span, span_at, take_span};
 pub use tails::{Tail, cut as cut_tail, find_tails, tails_up_to};
 
 use crate::geom::{Pt, angle_between};

@@ -103,7 +103,7 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
 }
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
-fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(Pt, usize)> {
+pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(Pt, usize)> {
     let arrangement = &network.arrangement;
     let mut best: Option<(f64, Pt, usize)> = None;
     let mut consider = |p: Pt, other: usize| {
@@ -173,7 +173,7 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
     let side = if normal.dot(tail.tip - tail.at) >= 0.0 { normal } else { normal * -1.0 };
     let erasure = Erasure { tail: tail.path.clone(), cutter, side };
     // What is left of the line: its curves up to the crossing.
-    let kept = flat.len().saturating_sub(tail.path.len().saturating_sub(2)).max(1);
+    let kept = flat.len().saturating_sub(tail.path.len().saturating_sub(1)).max(1);
     let mut points: Vec<(Pt, f64)> = if tail.at_end {
         flat[..kept.min(flat.len() - 1)].iter().map(|f| (f.p, f.width)).collect()
     } else {

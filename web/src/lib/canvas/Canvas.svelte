@@ -5,6 +5,7 @@
     import { findings } from '../state/findings.svelte';
     import { settings } from '../state/inking.svelte';
     import { intake } from '../state/intake.svelte';
+    import { probe } from '../state/probe.svelte';
     import { tellError } from '../state/notices.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
@@ -205,7 +206,7 @@
             const listed = findings.listed.filter((f) => f.kind !== 'unpainted');
             if (camera.scale < 0.16) counts(g, camera, listed, c);
             else listed.forEach((f) => mark(g, camera, f, c, f.id === findings.current?.id));
-            if (stroke.length > 1 && !painting) drawStroke(g);
+            if (stroke.length > 1 && !painting && !(bench.tool === 'seam' && probe.landing)) drawStroke(g);
             const now = findings.current;
             if (now && now.kind === 'unpainted') outlineRegion(g, now.region);
         }
@@ -281,6 +282,22 @@
             if (settings.watched === 'specks' && facts) overlays.dots(g, camera, facts.specks, 'going');
             if (settings.watched === 'pinholes' && facts) overlays.dots(g, camera, facts.pinholes, 'going');
             if (bench.tool === 'protect') overlays.dots(g, camera, view.by_hand.protected, 'protected');
+        }
+        if (bench.station === 'join') {
+            if (probe.leak?.leak) overlays.leakWay(g, camera, probe.leak.leak);
+            if (probe.span) {
+                g.save();
+                onto(g);
+                overlays.chosenLines(g, [new Path2D(probe.span.path)], camera.scale);
+                g.restore();
+            }
+            if (probe.landing && bench.tool === 'seam' && stroke.length > 1) {
+                g.save();
+                onto(g);
+                overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
+                g.restore();
+                overlays.landings(g, camera, probe.landing);
+            }
         }
         if (bench.station === 'trace' && bench.showMiddles && settings.traced) {
             g.save();
@@ -367,6 +384,7 @@
         void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, paths, colourOf];
         void [findings.listed, findings.current, JSON.stringify(settings.lift), JSON.stringify(settings.weight)];
         void [JSON.stringify(settings.trace), middles, bench.showMiddles];
+        void [probe.leak, probe.span, probe.landing];
         void [settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour];
         void [bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.corners, squaring];
         void [JSON.stringify(bench.brush), painting ? hover : null];
@@ -444,7 +462,12 @@
         else if (drag.kind === 'corner') {
             const to = camera.toSheet(at);
             bench.corners = (bench.corners ?? []).map((c, i) => (i === drag?.corner ? to : c));
-        } else stroke = [...stroke, camera.toSheet(at)];
+        } else {
+            const here = camera.toSheet(at);
+            // A seam is straight while Shift is held.
+            stroke = bench.tool === 'seam' && e.shiftKey && stroke[0] ? [stroke[0], here] : [...stroke, here];
+            if (bench.tool === 'seam') void probe.land(stroke);
+        }
         drag.last = at;
     }
 
@@ -455,6 +478,7 @@
         drag = null;
         stroke = [];
         if (!was) return;
+        probe.landing = null;
         const still = Math.hypot(at[0] - press[0], at[1] - press[1]) < 4;
         if (was.kind === 'pan') {
             if (still && e.button === 0 && !space) pickFinding(at);
@@ -515,6 +539,12 @@
                 break;
             case 'seam':
                 if (!still && path.length > 1) await sheet.do({ do: 'seam', path });
+                break;
+            case 'span':
+                await probe.pickSpan(here);
+                break;
+            case 'leak':
+                await probe.testLeak(here);
                 break;
             case 'take-away': {
                 const g = canvas.getContext('2d');

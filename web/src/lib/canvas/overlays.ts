@@ -1,6 +1,11 @@
-/** What lies over the picture at Intake, Lift and Weight: painted areas, corner handles, a crop, lost lines and pencil. */
+/**
+ * What lies over the picture while it is worked on: painted areas, corner handles, a crop, lost lines and pencil, the
+ * middles of a trace, the way of a leak, a seam being drawn.
+ */
 import type { ByHand } from '../types/ByHand';
 import type { Effect } from '../types/Effect';
+import type { LandingTold } from '../types/LandingTold';
+import type { Leak } from '../types/Leak';
 import type { Pt } from '../types/Pt';
 import type { Camera } from './camera.svelte';
 
@@ -238,4 +243,79 @@ export function middles(g: CanvasRenderingContext2D, lines: { solid: boolean; pa
             g.stroke(path);
         }
     }
+}
+
+/** The way paint runs: beads along it, a ring with two jaws at the narrowest spot. */
+export function leakWay(g: CanvasRenderingContext2D, camera: Camera, leak: Leak) {
+    const way = leak.path.map((p) => camera.toScreen(p));
+    const [x, y] = camera.toScreen(leak.at);
+    g.save();
+    g.lineCap = 'round';
+    g.lineJoin = 'round';
+    for (const [width, colour] of [
+        [9, '#F7F2E6'],
+        [6, '#3B6FA5'],
+    ] as const) {
+        g.beginPath();
+        way.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+        g.strokeStyle = colour;
+        g.lineWidth = width;
+        g.setLineDash([0.1, 12]);
+        g.stroke();
+    }
+    g.setLineDash([]);
+    const [start] = way;
+    if (start) {
+        g.beginPath();
+        g.arc(start[0], start[1], 7, 0, 7);
+        g.fillStyle = '#3B6FA5';
+        g.fill();
+    }
+    for (const [width, colour] of [
+        [6, '#F7F2E6'],
+        [3, '#CB4B36'],
+    ] as const) {
+        g.strokeStyle = colour;
+        g.lineWidth = width;
+        g.beginPath();
+        g.arc(x, y, 17, 0, 7);
+        for (const side of leak.sides) {
+            const [sx, sy] = camera.toScreen(side);
+            const d = Math.hypot(sx - x, sy - y) || 1;
+            const [ux, uy] = [(sx - x) / d, (sy - y) / d];
+            g.moveTo(x + ux * 17, y + uy * 17);
+            g.lineTo(x + ux * 27, y + uy * 27);
+        }
+        g.stroke();
+    }
+    g.restore();
+}
+
+/** A seam as it will be when it is let go. */
+export function seamToBe(g: CanvasRenderingContext2D, path: Path2D, scale: number) {
+    g.lineCap = 'round';
+    for (const [width, colour] of [
+        [5, '#F7F2E6'],
+        [2.5, '#2F5D50'],
+    ] as const) {
+        g.lineWidth = width / scale;
+        g.strokeStyle = colour;
+        g.setLineDash(width < 4 ? [6 / scale, 4 / scale] : []);
+        g.stroke(path);
+    }
+    g.setLineDash([]);
+}
+
+/** Where a seam's ends land: a full dot on a line, a hollow one where there is none to reach. */
+export function landings(g: CanvasRenderingContext2D, camera: Camera, told: LandingTold) {
+    told.ends.forEach((end, i) => {
+        const [x, y] = camera.toScreen(end);
+        g.beginPath();
+        g.arc(x, y, 7, 0, 7);
+        g.fillStyle = told.meets[i] ? '#2F5D50' : '#F7F2E6';
+        g.fill();
+        g.lineWidth = 2.5;
+        g.strokeStyle = told.meets[i] ? '#F7F2E6' : '#CB4B36';
+        g.stroke();
+    });
 }

@@ -17,6 +17,8 @@ export type Tool =
     | 'choose'
     | 'sweep'
     | 'seam'
+    | 'span'
+    | 'leak'
     | 'take-away'
     | 'fill'
     | 'pick'
@@ -40,7 +42,7 @@ export const TOOLS: Record<Station, Tool[]> = {
     lift: ['look', 'sample', 'touch', 'protect'],
     weight: ['look', 'area', 'choose'],
     trace: ['look'],
-    join: ['look', 'sweep', 'seam', 'take-away'],
+    join: ['look', 'sweep', 'seam', 'span', 'leak', 'take-away'],
     paint: ['look', 'fill', 'pick', 'clear'],
     'hand-off': [],
 };
