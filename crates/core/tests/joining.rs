@@ -8,7 +8,7 @@ use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::finding::Kind;
 use rhizograph_core::geom::{Pt, pt, segments_cross};
 use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::FlatPoint;
+use rhizograph_core::line::{FlatPoint, Made};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::CloseWith;
 use rhizograph_core::render;
@@ -274,4 +274,91 @@ proptest! {
         let text = serde_json::to_string(&sheet).unwrap();
         prop_assert_eq!(serde_json::from_str::<Sheet>(&text).unwrap(), sheet);
     }
+}
+
+#[test]
+fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
+    let walls = [(vec![pt(120.0, 30.0), pt(130.0, 270.0)], 7.0), (vec![pt(280.0, 30.0), pt(270.0, 270.0)], 9.0)];
+    let alone = inked(&walls);
+    let across = (vec![pt(40.0, 140.0), pt(360.0, 165.0)], 6.0);
+    let mut all = walls.to_vec();
+    all.push(across);
+    let ink = inked(&all);
+    let sheet = traced(&ink);
+    let change = do_it(&sheet, &ink, &Command::TakeSpan { at: pt(200.0, 156.0) });
+    let after = change.apply(&sheet).unwrap();
+    assert_eq!(after.lines.len(), sheet.lines.len() + 1);
+    let seen = after.visible_ink(&ink);
+    for y in 0..300 {
+        for x in 0..400 {
+            let is = *seen.alpha.at(x, y) >= IS_INK;
+            let wanted = if (128..275).contains(&x) { alone.alpha.at(x, y) } else { ink.alpha.at(x, y) };
+            assert_eq!(is, *wanted >= IS_INK, "at {x}, {y}");
+        }
+    }
+    // Both stubs still reach the walls: nothing of them is loose there.
+    let scene = Scene::of(&after, &ink);
+    assert_eq!(scene.network.ends.iter().filter(|e| e.loose).count(), 6);
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+    // What is left beyond a wall is a span of its own, with a loose end.
+    let rest = do_it(&after, &ink, &Command::TakeSpan { at: pt(60.0, 142.0) }).apply(&after).unwrap();
+    let seen = rest.visible_ink(&ink);
+    assert!((0..300).all(|y| (0..112).all(|x| *seen.alpha.at(x, y) < IS_INK)));
+    assert!(plan(&rest, &Command::TakeSpan { at: pt(20.0, 20.0) }, &ink, &Scene::of(&rest, &ink), &[]).is_err());
+}
+
+#[test]
+fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
+    let ink = inked(&[
+        (ring(pt(200.0, 150.0), 120.0, 90.0, 0.2, std::f64::consts::TAU), 6.0),
+        (vec![pt(200.0, 20.0), pt(205.0, 280.0)], 6.0),
+        (vec![pt(40.0, 150.0), pt(100.0, 150.0)], 6.0),
+    ]);
+    let sheet = traced(&ink);
+    let sure: Vec<String> = Scene::of(&sheet, &ink).findings.iter().filter(|f| f.sure).map(|f| f.id.clone()).collect();
+    assert_eq!(sure.len(), 1, "{sure:?}");
+    let joined = do_it(&sheet, &ink, &Command::Settle { ids: sure, with: None }).apply(&sheet).unwrap();
+    let sweep = Command::Sweep { path: vec![pt(95.0, 135.0), pt(95.0, 165.0)] };
+    let joined = do_it(&joined, &ink, &sweep).apply(&joined).unwrap();
+    let by_hand = |s: &Sheet| -> Vec<_> { s.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect() };
+    assert!(joined.handmade() >= 2);
+    let again = do_it(&joined, &ink, &Command::Trace { afresh: false }).apply(&joined).unwrap();
+    assert_eq!(by_hand(&again), by_hand(&joined));
+    assert_eq!(again.lines.len(), joined.lines.len());
+    assert_eq!(again.erased, joined.erased);
+    let (before, after) = (Scene::of(&joined, &ink), Scene::of(&again, &ink));
+    assert_eq!(after.regions.list.len(), before.regions.list.len());
+    assert!(after.findings.iter().filter(|f| f.sure).count() == 0);
+    let afresh = do_it(&joined, &ink, &Command::Trace { afresh: true }).apply(&joined).unwrap();
+    assert_eq!(afresh.handmade(), 0);
+    assert!(afresh.erased.is_empty());
+}
+
+#[test]
+fn what_the_trace_shows_is_what_it_then_does() {
+    use rhizograph_core::stages::{Inking, Kept, Stages, Window};
+    let ink = inked(&[
+        (ring(pt(200.0, 150.0), 120.0, 90.0, 0.2, std::f64::consts::TAU), 6.0),
+        (vec![pt(200.0, 20.0), pt(205.0, 280.0)], 26.0),
+    ]);
+    let paper = ink.alpha.map(|&a| [245 - (f64::from(a) * 0.9) as u8; 3]);
+    let (inking, recipe) = (Inking::default(), rhizograph_core::recipe::TraceRecipe::default());
+    let recipe = rhizograph_core::recipe::TraceRecipe { widest_line: 1.0, ..recipe };
+    let mut stages = Stages::default();
+    let whole = Window { x: 0, y: 0, width: 400, height: 300, level: 0 };
+    let (shown, lines) = stages.traced(&paper, &inking, &recipe, &Kept::default(), (whole, true), 300.0).unwrap();
+    let inked = stages.ink(&paper, &inking, 300.0);
+    let done = trace(&(*inked).as_ref().unwrap().0, &recipe, 300.0, 1);
+    assert_eq!(*lines, done);
+    let mut drawn = Plane::new(400, 300, 0u8);
+    done.iter().for_each(|l| render::draw(&mut drawn, l));
+    assert_eq!(shown, drawn);
+    // A part alone, while a slider is dragged, looks the same but for a shade at its rim.
+    let part = Window { x: 80, y: 60, width: 100, height: 100, level: 0 };
+    let (seen, _) = Stages::default().traced(&paper, &inking, &recipe, &Kept::default(), (part, false), 300.0).unwrap();
+    let far = (0..100 * 100).filter(|i| {
+        let (x, y) = (i % 100, i / 100);
+        seen.at(x, y).abs_diff(*drawn.at(80 + x, 60 + y)) > 60
+    });
+    assert!(far.count() < 20);
 }

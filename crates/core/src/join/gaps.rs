@@ -126,7 +126,9 @@ impl EndGrid {
     }
 
     fn key(&self, p: Pt) -> (i64, i64) {
-        ((p.x / self.cell).floor() as i64, (p.y / self.cell).floor() as i64)
+        // Far off the sheet all places are one.
+        let at = |v: f64| (v / self.cell).floor().clamp(-1e9, 1e9) as i64;
+        (at(p.x), at(p.y))
     }
 
     /// The ends within a cell's width of a place, and some more.
@@ -279,13 +281,21 @@ fn end_to_line(
             let trust = len / (len + 0.8 * (own + half) + 2.0);
             let far = length / limit;
             let cost = 1.85 * far * far + turn * turn * trust * (1.2 + 1.95 * far) + 0.12;
-            let confidence = (-cost).exp() * end_weight(end, network, length, false) * nub_weight(end, network);
+            // What the end itself is worth is asked last: it takes a walk along the line.
+            let most = (-cost).exp();
+            if most < FAINT || best.as_ref().is_some_and(|b| most <= b.confidence) {
+                continue;
+            }
+            let confidence = most * end_weight(end, network, length, false) * nub_weight(end, network);
+            if confidence < FAINT || best.as_ref().is_some_and(|b| confidence <= b.confidence) {
+                continue;
+            }
             // A loose end of that line just there is a matter of two ends.
             let at_end = near
                 .around(q)
                 .map(|j| loose[j])
                 .any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
-            if confidence >= FAINT && !at_end && best.as_ref().is_none_or(|b| confidence > b.confidence) {
+            if !at_end {
                 best = Some(Candidate {
                     end: i,
                     other_end: None,

@@ -1,14 +1,16 @@
 //! The planar arrangement of segments: split at every crossing, with its faces.
 //!
-//! Coordinates are whole numbers (1/256 px) and every predicate is exact. A crossing is rounded to the grid; since that
-//! may bend a segment across another by less than a grid step, splitting is repeated until nothing crosses (iterated
-//! snap rounding; Hobby, "Practical segment intersection with finite precision output", Computational Geometry 13,
-//! 1999; Halperin and Packer, 2002). Faces are read off the half-edges in angular order around each vertex (doubly
-//! connected edge list; de Berg et al., "Computational Geometry", chapter 2). Pairs are found on a uniform grid:
-//! O(n + k) for n segments of similar length with k crossings.
+//! Coordinates are whole numbers (1/256 px) and every predicate is exact. All ends and crossings, rounded to the grid,
+//! are hot; each segment is led through every hot point whose unit square it meets. So nothing crosses any more but at
+//! vertices, however near to each other things lie (snap rounding: Hobby, "Practical segment intersection with finite
+//! precision output", Computational Geometry 13, 1999; Guibas and Marimont, "Rounding arrangements dynamically", 1998).
+//! Splitting at crossings alone, again and again until there are none, was tried: near-parallel lines close up by a grid
+//! step a round and never end. Faces are read off the half-edges in angular order around each vertex (doubly connected
+//! edge list; de Berg et al., "Computational Geometry", chapter 2). Pairs are found on a uniform grid: O(n + k) for n
+//! segments of similar length with k crossings.
 
 use crate::geom::{GRID, Pt, pt};
-use std::collections::HashMap;
+use rayon::prelude::*;
 
 /// A vertex in grid units.
 pub type Vertex = [i64; 2];
@@ -69,53 +71,99 @@ pub fn arrange(segments: &[Segment]) -> Arrangement {
     build(&pieces)
 }
 
-/// Rounds of splitting; two or three suffice, the bound only guards against the unthinkable.
-const ROUNDS: usize = 24;
+type Piece = (Vertex, Vertex, Vec<u32>);
 
-fn split(segments: &[Segment]) -> Vec<(Vertex, Vertex, Vec<u32>)> {
-    let mut pieces = merged(segments.iter().filter(|s| s.a != s.b).map(|s| (s.a, s.b, vec![s.owner])).collect());
-    for _ in 0..ROUNDS {
-        let mut cuts = find_cuts(&pieces);
-        if cuts.is_empty() {
-            break;
-        }
-        cuts.sort_unstable();
-        cuts.dedup();
-        let mut next = Vec::with_capacity(pieces.len() + cuts.len());
-        let mut k = 0;
-        for (i, (a, b, owners)) in pieces.into_iter().enumerate() {
-            let from = k;
-            while k < cuts.len() && cuts[k].0 == i as u32 {
-                k += 1;
-            }
-            if from == k {
-                next.push((a, b, owners));
-                continue;
-            }
-            let d = [b[0] - a[0], b[1] - a[1]];
-            let mut along: Vec<Vertex> = cuts[from..k].iter().map(|c| c.1).collect();
-            along.sort_unstable_by_key(|p| ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1], *p));
-            let mut here = a;
-            for p in along.into_iter().chain([b]) {
-                if p != here {
-                    next.push((here, p, owners.clone()));
-                    here = p;
+fn split(segments: &[Segment]) -> Vec<Piece> {
+    let pieces = merged(segments.iter().filter(|s| s.a != s.b).map(|s| (s.a, s.b, vec![s.owner])).collect());
+    if pieces.is_empty() {
+        return pieces;
+    }
+    let cells = Cells::over(&pieces);
+    let mut hot = crossings(&pieces, &cells);
+    hot.extend(pieces.iter().flat_map(|p| [p.0, p.1]));
+    hot.par_sort_unstable();
+    hot.dedup();
+    let hot = cells.sorted(hot);
+    let led: Vec<Vec<Piece>> = pieces
+        .par_chunks(1024)
+        .map(|chunk| {
+            let mut out = Vec::with_capacity(2 * chunk.len());
+            let mut along: Vec<(i64, Vertex)> = Vec::new();
+            for (a, b, owners) in chunk {
+                let d = [b[0] - a[0], b[1] - a[1]];
+                along.clear();
+                cells.each(*a, *b, |cell| {
+                    let met = hot.of(cell).iter().filter(|&&p| meets(*a, *b, p));
+                    along.extend(met.map(|&p| ((p[0] - a[0]) * d[0] + (p[1] - a[1]) * d[1], p)));
+                });
+                along.sort_unstable();
+                along.dedup();
+                for w in along.windows(2) {
+                    out.push((w[0].1, w[1].1, owners.clone()));
                 }
             }
-        }
-        pieces = merged(next);
+            out
+        })
+        .collect();
+    merged(led.into_iter().flatten().collect())
+}
+
+/// Whether a segment meets the unit square around a grid point, which holds its lower sides and not its upper ones: so
+/// squares share nothing, and what runs through a corner of four meets just one.
+fn meets(a: Vertex, b: Vertex, p: Vertex) -> bool {
+    let d = [b[0] - a[0], b[1] - a[1]];
+    let off = 2 * (d[0] * (p[1] - a[1]) - d[1] * (p[0] - a[0])).abs() - d[0].abs() - d[1].abs();
+    // How far the segment's box and the square reach into each other, in halves of a unit.
+    let overlap = |c: usize| {
+        let (least, most) = (2 * (a[c].min(b[c]) - p[c]), 2 * (a[c].max(b[c]) - p[c]));
+        (most + 1).min(1 - least)
+    };
+    let (x, y) = (overlap(0), overlap(1));
+    if off > 0 || x < 0 || y < 0 {
+        return false;
     }
-    pieces
+    (off < 0 && x > 0 && y > 0) || meets_by_a_side(a, d, p)
+}
+
+/// The same where the segment may touch the square by no more than its sides: the stretches of it that lie within each
+/// pair of sides, as fractions of it, have a place in common.
+fn meets_by_a_side(a: Vertex, d: [i64; 2], p: Vertex) -> bool {
+    // (numerator, denominator, whether the bound itself is within), denominators positive.
+    type Bound = (i128, i128, bool);
+    let (mut from, mut to): (Bound, Bound) = ((0, 1, true), (1, 1, true));
+    for c in 0..2 {
+        let (at, d) = (i128::from(2 * (a[c] - p[c])), i128::from(2 * d[c]));
+        if d == 0 {
+            if !(-1..1).contains(&at) {
+                return false;
+            }
+            continue;
+        }
+        let (lower, upper) = ((-1 - at, d, true), (1 - at, d, false));
+        let (lower, upper) = if d > 0 { (lower, upper) } else { ((at - 1, -d, false), (at + 1, -d, true)) };
+        let less = |l: Bound, r: Bound| (l.0 * r.1).cmp(&(r.0 * l.1));
+        if less(lower, from).then(from.2.cmp(&lower.2)).is_gt() {
+            from = lower;
+        }
+        if less(upper, to).then(upper.2.cmp(&to.2)).is_lt() {
+            to = upper;
+        }
+    }
+    match (from.0 * to.1).cmp(&(to.0 * from.1)) {
+        std::cmp::Ordering::Less => true,
+        std::cmp::Ordering::Equal => from.2 && to.2,
+        std::cmp::Ordering::Greater => false,
+    }
 }
 
 /// Equal pieces become one with all its owners; each runs from its lesser end.
-fn merged(mut pieces: Vec<(Vertex, Vertex, Vec<u32>)>) -> Vec<(Vertex, Vertex, Vec<u32>)> {
+fn merged(mut pieces: Vec<Piece>) -> Vec<Piece> {
     for p in &mut pieces {
         if p.1 < p.0 {
             std::mem::swap(&mut p.0, &mut p.1);
         }
     }
-    pieces.sort_unstable();
+    pieces.par_sort_unstable();
     pieces.dedup_by(|later, first| {
         let same = later.0 == first.0 && later.1 == first.1;
         if same {
@@ -128,119 +176,142 @@ fn merged(mut pieces: Vec<(Vertex, Vertex, Vec<u32>)>) -> Vec<(Vertex, Vertex, V
     pieces
 }
 
-/// Where pieces must be split: (piece, grid point).
-fn find_cuts(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Vec<(u32, Vertex)> {
-    if pieces.is_empty() {
-        return Vec::new();
+/// A uniform grid of cells over pieces, about as large as a piece, but no more of them than a few a piece.
+struct Cells {
+    lo: Vertex,
+    size: i64,
+    columns: i64,
+    rows: i64,
+}
+
+/// Grid points by cell.
+struct ByCell {
+    points: Vec<Vertex>,
+    /// Where each cell's points begin.
+    from: Vec<u32>,
+}
+
+impl ByCell {
+    fn of(&self, cell: usize) -> &[Vertex] {
+        &self.points[self.from[cell] as usize..self.from[cell + 1] as usize]
     }
-    let (mut lo, mut hi) = ([i64::MAX; 2], [i64::MIN; 2]);
-    let mut total = 0f64;
-    for (a, b, _) in pieces {
-        for c in 0..2 {
-            lo[c] = lo[c].min(a[c]).min(b[c]);
-            hi[c] = hi[c].max(a[c]).max(b[c]);
+}
+
+impl Cells {
+    fn over(pieces: &[Piece]) -> Cells {
+        let (mut lo, mut hi) = ([i64::MAX; 2], [i64::MIN; 2]);
+        let mut total = 0f64;
+        for (a, b, _) in pieces {
+            for c in 0..2 {
+                lo[c] = lo[c].min(a[c]).min(b[c]);
+                hi[c] = hi[c].max(a[c]).max(b[c]);
+            }
+            total += ((a[0] - b[0]).abs() + (a[1] - b[1]).abs()) as f64;
         }
-        total += ((a[0] - b[0]).abs() + (a[1] - b[1]).abs()) as f64;
+        let extent = ((hi[0] - lo[0]) as f64).max(1.0) * ((hi[1] - lo[1]) as f64).max(1.0);
+        let least = (extent / (4.0 * pieces.len() as f64)).sqrt();
+        // A sheet that is nearly a line must not fall into more cells along it than there are pieces to fill them.
+        let longest = (hi[0] - lo[0]).max(hi[1] - lo[1]) as f64 / (8.0 * pieces.len() as f64 + 64.0);
+        let size = (total / pieces.len() as f64).max(least).max(longest).max(16.0) as i64;
+        Cells { lo, size, columns: (hi[0] - lo[0]) / size + 1, rows: (hi[1] - lo[1]) / size + 1 }
     }
-    // Cells about as large as a piece, but no more cells than a few a piece.
-    let extent = ((hi[0] - lo[0]) as f64).max(1.0) * ((hi[1] - lo[1]) as f64).max(1.0);
-    let least = (extent / (4.0 * pieces.len() as f64)).sqrt();
-    let size = (total / pieces.len() as f64).max(least).max(16.0) as i64;
-    let cols = ((hi[0] - lo[0]) / size + 1) as usize;
-    let mut in_cell: Vec<(u32, u32)> = Vec::with_capacity(pieces.len() * 3);
-    for (i, (a, b, _)) in pieces.iter().enumerate() {
+
+    /// Calls `see` with every cell that the piece meets, or nearly meets.
+    fn each(&self, a: Vertex, b: Vertex, mut see: impl FnMut(usize)) {
+        let (lo, size) = (self.lo, self.size);
         let (top, low) = if a[1] <= b[1] { (a, b) } else { (b, a) };
-        let (r0, r1) = ((top[1] - lo[1]) / size, (low[1] - lo[1]) / size);
-        for r in r0..=r1 {
-            // The stretch of the piece within this row of cells, a unit wider on each side.
+        let row = |y: i64| ((y - lo[1]).max(0) / size).min(self.rows - 1);
+        for r in row(top[1] - 1)..=row(low[1] + 1) {
+            // The stretch of the piece within this row of cells, some units wider on each side.
             let x_at = |y: i64| {
-                if low[1] == top[1] {
-                    return top[0];
-                }
                 let y = y.clamp(top[1], low[1]);
                 top[0] + ((low[0] - top[0]) as i128 * (y - top[1]) as i128 / (low[1] - top[1]) as i128) as i64
             };
             let (xa, xb) = if low[1] == top[1] {
                 (a[0].min(b[0]), a[0].max(b[0]))
             } else {
-                let (p, q) = (x_at(lo[1] + r * size), x_at(lo[1] + (r + 1) * size));
+                // A unit beyond the row, where a steep piece may still be near.
+                let (p, q) = (x_at(lo[1] + r * size - 1), x_at(lo[1] + (r + 1) * size + 1));
                 (p.min(q), p.max(q))
             };
-            let (c0, c1) = ((xa - 2 - lo[0]).max(0) / size, ((xb + 2 - lo[0]) / size).min(cols as i64 - 1));
-            for c in c0..=c1 {
-                in_cell.push(((r as usize * cols + c as usize) as u32, i as u32));
+            let column = |x: i64| ((x - lo[0]).max(0) / size).min(self.columns - 1);
+            for c in column(xa - 2)..=column(xb + 2) {
+                see((r * self.columns + c) as usize);
             }
         }
     }
-    in_cell.sort_unstable();
-    let mut cuts = Vec::new();
-    for group in in_cell.chunk_by(|a, b| a.0 == b.0) {
-        for (k, &(_, i)) in group.iter().enumerate() {
-            let (a, b, _) = &pieces[i as usize];
-            let (min_x, max_x) = (a[0].min(b[0]), a[0].max(b[0]));
-            let (min_y, max_y) = (a[1].min(b[1]), a[1].max(b[1]));
-            for &(_, j) in &group[k + 1..] {
-                let (c, d, _) = &pieces[j as usize];
-                if c[0].max(d[0]) < min_x || c[0].min(d[0]) > max_x || c[1].max(d[1]) < min_y || c[1].min(d[1]) > max_y
-                {
-                    continue;
-                }
-                cut_pair((i, *a, *b), (j, *c, *d), &mut cuts);
-            }
+
+    fn sorted(&self, points: Vec<Vertex>) -> ByCell {
+        let cell =
+            |p: &Vertex| ((p[1] - self.lo[1]) / self.size * self.columns + (p[0] - self.lo[0]) / self.size) as usize;
+        let mut from = vec![0u32; (self.columns * self.rows) as usize + 2];
+        points.iter().for_each(|p| from[cell(p) + 2] += 1);
+        for k in 2..from.len() {
+            from[k] += from[k - 1];
         }
+        let mut sorted = vec![[0; 2]; points.len()];
+        for p in &points {
+            let at = &mut from[cell(p) + 1];
+            sorted[*at as usize] = *p;
+            *at += 1;
+        }
+        from.pop();
+        ByCell { points: sorted, from }
     }
-    cuts
 }
 
-fn cut_pair(first: (u32, Vertex, Vertex), second: (u32, Vertex, Vertex), cuts: &mut Vec<(u32, Vertex)>) {
-    let ((i, a, b), (j, c, d)) = (first, second);
+/// The grid points nearest to where pieces cross, each pair's once or more.
+fn crossings(pieces: &[Piece], cells: &Cells) -> Vec<Vertex> {
+    let mut in_cell: Vec<(u32, u32)> = Vec::with_capacity(pieces.len() * 3);
+    for (i, (a, b, _)) in pieces.iter().enumerate() {
+        cells.each(*a, *b, |cell| in_cell.push((cell as u32, i as u32)));
+    }
+    in_cell.par_sort_unstable();
+    let groups: Vec<&[(u32, u32)]> = in_cell.chunk_by(|a, b| a.0 == b.0).collect();
+    let found: Vec<Vec<Vertex>> = groups
+        .par_chunks(256)
+        .map(|groups| {
+            let mut found = Vec::new();
+            for group in groups {
+                for (k, &(_, i)) in group.iter().enumerate() {
+                    let (a, b, _) = &pieces[i as usize];
+                    let (min_x, max_x) = (a[0].min(b[0]), a[0].max(b[0]));
+                    let (min_y, max_y) = (a[1].min(b[1]), a[1].max(b[1]));
+                    for &(_, j) in &group[k + 1..] {
+                        let (c, d, _) = &pieces[j as usize];
+                        let beside = c[0].max(d[0]) < min_x
+                            || c[0].min(d[0]) > max_x
+                            || c[1].max(d[1]) < min_y
+                            || c[1].min(d[1]) > max_y;
+                        if !beside {
+                            found.extend(crossing((*a, *b), (*c, *d)));
+                        }
+                    }
+                }
+            }
+            found
+        })
+        .collect();
+    found.concat()
+}
+
+/// The grid point nearest to where two segments cross within both; touching at an end is no crossing.
+fn crossing((a, b): (Vertex, Vertex), (c, d): (Vertex, Vertex)) -> Option<Vertex> {
     let (tc, td) = (turn(a, b, c), turn(a, b, d));
-    if tc.signum() * td.signum() > 0 {
-        return;
+    if tc == 0 || td == 0 || tc.signum() == td.signum() {
+        return None;
     }
     let (ta, tb) = (turn(c, d, a), turn(c, d, b));
-    if ta.signum() * tb.signum() > 0 {
-        return;
+    if ta == 0 || tb == 0 || ta.signum() == tb.signum() {
+        return None;
     }
-    // An end that lies on the other piece, the collinear case included.
-    let within = |p: Vertex, u: Vertex, v: Vertex| {
-        p != u
-            && p != v
-            && p[0] >= u[0].min(v[0])
-            && p[0] <= u[0].max(v[0])
-            && p[1] >= u[1].min(v[1])
-            && p[1] <= u[1].max(v[1])
-    };
-    let mut touched = false;
-    for (t, p) in [(tc, c), (td, d)] {
-        if t == 0 && within(p, a, b) {
-            cuts.push((i, p));
-            touched = true;
-        }
-    }
-    for (t, p) in [(ta, a), (tb, b)] {
-        if t == 0 && within(p, c, d) {
-            cuts.push((j, p));
-            touched = true;
-        }
-    }
-    if touched || tc == 0 || td == 0 || ta == 0 || tb == 0 {
-        return;
-    }
-    // A proper crossing, rounded to the nearest grid point.
     let (num, den) = (i128::from(tc), i128::from(tc) - i128::from(td));
     let at = |u: i64, v: i64| {
         let n = i128::from(v - u) * num;
         let (n, m) = if den < 0 { (-n, -den) } else { (n, den) };
         u + (2 * n + m).div_euclid(2 * m) as i64
     };
-    let p = [at(c[0], d[0]), at(c[1], d[1])];
-    if p != a && p != b {
-        cuts.push((i, p));
-    }
-    if p != c && p != d {
-        cuts.push((j, p));
-    }
+    Some([at(c[0], d[0]), at(c[1], d[1])])
 }
 
 /// Compares directions by angle, exactly.
@@ -249,12 +320,12 @@ fn by_angle(a: Vertex, b: Vertex) -> std::cmp::Ordering {
     half(a).cmp(&half(b)).then_with(|| 0.cmp(&(a[0] * b[1] - a[1] * b[0])))
 }
 
-fn build(pieces: &[(Vertex, Vertex, Vec<u32>)]) -> Arrangement {
+fn build(pieces: &[Piece]) -> Arrangement {
     let mut vertices: Vec<Vertex> = pieces.iter().flat_map(|p| [p.0, p.1]).collect();
-    vertices.sort_unstable();
+    vertices.par_sort_unstable();
     vertices.dedup();
-    let number: HashMap<Vertex, usize> = vertices.iter().enumerate().map(|(i, &v)| (v, i)).collect();
-    let edges: Vec<(usize, usize)> = pieces.iter().map(|p| (number[&p.0], number[&p.1])).collect();
+    let number = |v: &Vertex| vertices.partition_point(|u| u < v);
+    let edges: Vec<(usize, usize)> = pieces.par_iter().map(|p| (number(&p.0), number(&p.1))).collect();
     let owners = pieces.iter().map(|p| p.2.clone()).collect();
     let ends = |h: usize| {
         if h.is_multiple_of(2) { edges[h / 2] } else { (edges[h / 2].1, edges[h / 2].0) }
@@ -481,8 +552,23 @@ mod tests {
             }).sum();
             prop_assert_eq!(bounded, -outer);
             // No two edges cross.
-            let pieces: Vec<_> = arr.edges.iter().zip(&arr.owners).map(|(&(a, b), o)| (arr.vertices[a], arr.vertices[b], o.clone())).collect();
-            prop_assert!(find_cuts(&pieces).is_empty());
+            let edges: Vec<_> = arr.edges.iter().map(|&(a, b)| (arr.vertices[a], arr.vertices[b])).collect();
+            let within = |p: Vertex, (a, b): (Vertex, Vertex)| {
+                p != a && p != b && turn(a, b, p) == 0 && (0..2).all(|c| a[c].min(b[c]) <= p[c] && p[c] <= a[c].max(b[c]))
+            };
+            for (k, &e) in edges.iter().enumerate() {
+                prop_assert!(!arr.vertices.iter().any(|&v| within(v, e)));
+                prop_assert!(edges[k + 1..].iter().all(|&f| crossing(e, f).is_none()));
+            }
+            // Every segment is still there, as a chain of edges within half a grid step of it.
+            for (k, s) in s.iter().enumerate().filter(|(_, s)| s.a != s.b) {
+                let mine: Vec<_> = (0..edges.len()).filter(|&e| arr.owners[e].contains(&(k as u32))).map(|e| edges[e]).collect();
+                prop_assert!(mine.iter().all(|&(p, q)| meets(s.a, s.b, p) && meets(s.a, s.b, q)));
+                let mut ends: Vec<Vertex> = mine.iter().flat_map(|e| [e.0, e.1]).collect();
+                ends.sort_unstable();
+                let odd: Vec<Vertex> = ends.chunk_by(|a, b| a == b).filter(|c| c.len() % 2 == 1).map(|c| c[0]).collect();
+                prop_assert_eq!(odd, vec![s.a.min(s.b), s.a.max(s.b)]);
+            }
         }
     }
 }
