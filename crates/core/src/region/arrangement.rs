@@ -83,6 +83,8 @@ fn split(segments: &[Segment]) -> Vec<Piece> {
     hot.extend(pieces.iter().flat_map(|p| [p.0, p.1]));
     hot.par_sort_unstable();
     hot.dedup();
+    // Where much crosses, hot points lie far closer than pieces are long.
+    let cells = cells.for_points(hot.len());
     let hot = cells.sorted(hot);
     let led: Vec<Vec<Piece>> = pieces
         .par_chunks(1024)
@@ -214,6 +216,14 @@ impl Cells {
         let longest = (hi[0] - lo[0]).max(hi[1] - lo[1]) as f64 / (8.0 * pieces.len() as f64 + 64.0);
         let size = (total / pieces.len() as f64).max(least).max(longest).max(16.0) as i64;
         Cells { lo, size, columns: (hi[0] - lo[0]) / size + 1, rows: (hi[1] - lo[1]) / size + 1 }
+    }
+
+    /// The same area in cells for a few of so many points each, if those are smaller.
+    fn for_points(&self, n: usize) -> Cells {
+        let extent = (self.columns * self.size) as f64 * (self.rows * self.size) as f64;
+        let size = ((3.0 * extent / n.max(1) as f64).sqrt().max(16.0) as i64).min(self.size);
+        let count = |old: i64| (old * self.size) / size + 1;
+        Cells { lo: self.lo, size, columns: count(self.columns), rows: count(self.rows) }
     }
 
     /// Calls `see` with every cell that the piece meets, or nearly meets.

@@ -109,11 +109,12 @@ impl Network {
                 ends.push(LineEnd { line, at_end, p: tip.p, dir, width: tip.width, loose });
             }
         }
+        let widest = flats.iter().flatten().map(|f| f.width).fold(0.0, f64::max);
         let index = RTree::bulk_load(pieces);
         let mut ties = Vec::new();
         for (k, end) in ends.iter_mut().enumerate() {
             if end.loose {
-                let found = touching(end, &flats, &rings, &index);
+                let found = touching(end, &flats, &rings, (&index, widest));
                 end.loose = found.is_empty();
                 ties.extend(found.into_iter().map(|(line, piece, at)| Tie { end: k, line, piece, at }));
             }
@@ -140,16 +141,15 @@ impl Network {
     }
 }
 
-/// The lines whose ink an end's ink touches, each with the nearest place on it.
+/// The lines whose ink an end's ink touches, each with the nearest place on it. `widest`: no line is broader.
 fn touching(
     end: &LineEnd,
     flats: &[Vec<FlatPoint>],
     rings: &[Vec<Vec<Pt>>],
-    index: &RTree<Piece>,
+    (index, widest): (&RTree<Piece>, f64),
 ) -> Vec<(u32, u32, Pt)> {
     let own = end.width / 2.0;
-    let widest = 80.0;
-    let reach = own + widest;
+    let reach = own + widest / 2.0 + 1.0;
     let around = AABB::from_corners([end.p.x - reach, end.p.y - reach], [end.p.x + reach, end.p.y + reach]);
     let mut best: HashMap<u32, (f64, u32, Pt)> = HashMap::new();
     for piece in index.locate_in_envelope_intersecting(around) {
