@@ -39,3 +39,13 @@ fn ink_is_lifted_by_all_its_controls() {
 fn lines_get_thicker_and_thinner() {
     drive("weight_station");
 }
+
+#[test]
+fn ink_becomes_lines_and_again() {
+    drive("trace_station");
+}
+
+#[test]
+fn leaks_spans_and_seams_are_found_taken_and_drawn() {
+    drive("join_station");
+}

@@ -1,0 +1,144 @@
+/** The Join station's tools: the leak test, spans, seams that show where they land. */
+import assert from 'node:assert/strict';
+import { colourAt, demoDrawing, getJson, onPage, openAt, openBrowser, saved } from '../browser.mjs';
+
+async function traced(page, url, n) {
+    const { id } = await demoDrawing(url, n);
+    await openAt(page, url, id, 'trace');
+    await page.getByRole('button', { name: 'Trace', exact: true }).click();
+    await page.getByRole('heading', { name: 'Join' }).waitFor();
+    await saved(page);
+    return id;
+}
+
+export const tests = {
+    async 'a leak is shown by the way it takes and closed at its narrowest spot'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const id = await traced(page, url, 6);
+            const view = () => getJson(url, `/drawings/${id}`);
+            const before = await view();
+            // A gap that parts two regions lets paint from one into the other.
+            const gap = before.findings.find((f) => f.kind === 'gap' && f.sure);
+            const ask = async (at) =>
+                (
+                    await fetch(`${url}/api/drawings/${id}/leak`, {
+                        method: 'POST',
+                        headers: { 'content-type': 'application/json', 'x-rhizograph': '1' },
+                        body: JSON.stringify({ at }),
+                    })
+                ).json();
+            // Somewhere beside the gap there is paper whose way out leads through it.
+            const [x, y] = [(gap.at[0] + gap.to[0]) / 2, (gap.at[1] + gap.to[1]) / 2];
+            let at = null;
+            for (let k = 0; k < 16 && !at; k++) {
+                const p = [x + 45 * Math.cos((k * Math.PI) / 8), y + 45 * Math.sin((k * Math.PI) / 8)];
+                const told = await ask(p);
+                if (told.leak && told.finding === gap.id) at = p;
+            }
+            assert.ok(at, 'no place beside the gap leaks by it');
+            await page.getByRole('button', { name: 'Leak test' }).click();
+            await page.mouse.click(...(await onPage(page, before, at)));
+            await page.getByText(/Leaks out here|narrowest here/).waitFor();
+            await page.keyboard.press('a');
+            await saved(page);
+            const after = await view();
+            assert.ok(!after.findings.some((f) => f.id === gap.id));
+            assert.equal(after.lines.filter((l) => l.made === 'bridge').length, 1);
+            await page.keyboard.press('Control+z');
+            await saved(page);
+            // Off a finding the spot is closed by a seam between the ink at both sides.
+            await page.mouse.click(...(await onPage(page, before, at)));
+            await page.getByText(/Leaks out here|narrowest here/).waitFor();
+            await page.keyboard.press('s');
+            await saved(page);
+            assert.equal((await view()).lines.filter((l) => l.kind === 'seam').length, 1);
+            // Escape lets go of it.
+            await page.keyboard.press('Escape');
+            assert.equal(await page.getByText(/Leaks out here|narrowest here/).count(), 0);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a span is picked, shown and taken away with its ink'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 6);
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
+            await saved(page);
+            const view = () => getJson(url, `/drawings/${id}`);
+            const before = await view();
+            // A longish centreline, by a place on it.
+            const line = before.lines
+                .filter((l) => l.kind === 'centreline')
+                .sort((a, b) => b.path.length - a.path.length)[2];
+            const numbers = line.path.match(/-?\d+(\.\d+)?/g).map(Number);
+            const k = 6 * Math.floor(numbers.length / 12);
+            const at = [numbers[k], numbers[k + 1]];
+            await page.getByRole('button', { name: 'Span', exact: true }).click();
+            const place = await onPage(page, before, at);
+            await page.mouse.click(...place);
+            await page.getByRole('button', { name: 'Take the span away' }).waitFor();
+            await page.keyboard.press('Delete');
+            await saved(page);
+            const after = await view();
+            assert.notDeepEqual(after.lines, before.lines);
+            assert.equal(after.undo, 'took a span away');
+            await page.waitForTimeout(800);
+            const [r, g, b] = await colourAt(page, place);
+            assert.ok(Math.min(r, g, b) > 170, `there is still ink: ${[r, g, b]}`);
+            await page.keyboard.press('Control+z');
+            await saved(page);
+            assert.deepEqual((await view()).lines, before.lines);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a seam shows where it will land before it is let go, straight with shift'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 6);
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
+            await saved(page);
+            const view = () => getJson(url, `/drawings/${id}`);
+            const before = await view();
+            const region = [...before.regions].sort((a, b) => b.area - a.area)[3];
+            const [x, y] = region.seed;
+            await page.getByRole('button', { name: 'Seam', exact: true }).click();
+            const from = await onPage(page, before, [x - 30, y]);
+            const to = await onPage(page, before, [x + 30, y + 10]);
+            const landing = page.waitForResponse((r) => r.url().endsWith('/landing'));
+            await page.keyboard.down('Shift');
+            await page.mouse.move(...from);
+            await page.mouse.down();
+            await page.mouse.move(from[0] + 5, from[1] - 9, { steps: 3 });
+            await page.mouse.move(...to, { steps: 6 });
+            const told = await (await landing).json();
+            assert.equal(told.ends.length, 2);
+            assert.match(told.path, /^M[\d.]/);
+            await page.mouse.up();
+            await page.keyboard.up('Shift');
+            await saved(page);
+            const after = await view();
+            const seam = after.lines.find((l) => l.kind === 'seam' && !before.lines.some((b) => b.id === l.id));
+            assert.ok(seam);
+            // Straight: one curve whose handles lie on its chord.
+            const n = seam.path.match(/-?\d+(\.\d+)?/g).map(Number);
+            const [ax, ay, bx, by] = [n[0], n[1], n[n.length - 2], n[n.length - 1]];
+            for (let k = 2; k < n.length - 2; k += 2) {
+                const off =
+                    Math.abs((bx - ax) * (n[k + 1] - ay) - (by - ay) * (n[k] - ax)) / Math.hypot(bx - ax, by - ay);
+                assert.ok(off < 8, `${off} px off the chord`);
+            }
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+};
