@@ -102,6 +102,35 @@ await page.getByRole('button', { name: 'Sheet feeder', exact: true }).click();
 await picture('bring-in');
 await page.getByRole('button', { name: 'Cancel' }).click();
 
+await page.goto(`${url}/#/drawing/${drawings[6].id}/trace`);
+await inked(drawings[6].id);
+{
+    const sheet = await get(`/drawings/${drawings[6].id}`);
+    await page.mouse.move(...(await onPage(page, sheet, [1850, 720])));
+    await page.mouse.wheel(0, -660);
+    await picture('trace');
+    await page.keyboard.press('f');
+    await page.getByRole('button', { name: 'Trace', exact: true }).click();
+    await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+    await saved(page);
+    // Beside a gap there is paper that leaks by it.
+    const traced = await get(`/drawings/${drawings[6].id}`);
+    const gap = traced.findings.find((f) => f.kind === 'gap' && f.sure);
+    const [x, y] = [(gap.at[0] + gap.to[0]) / 2, (gap.at[1] + gap.to[1]) / 2];
+    const [px, py] = await onPage(page, traced, [x, y]);
+    await page.mouse.move(px, py);
+    await page.mouse.wheel(0, -500);
+    await page.getByRole('button', { name: 'Leak test' }).click();
+    for (let k = 0; k < 8; k++) {
+        await page.mouse.click(px + 70 * Math.cos((k * Math.PI) / 4), py + 70 * Math.sin((k * Math.PI) / 4));
+        await page.waitForTimeout(600);
+        if ((await page.getByText(/Leaks out here|narrowest here/).count()) > 0) break;
+    }
+    await page.waitForTimeout(4000);
+    await picture('leak-test');
+    await page.keyboard.press('Escape');
+}
+
 await lift(0);
 for (let i = 0; i < 60; i++) {
     const view = await get(`/drawings/${drawings[0].id}`);

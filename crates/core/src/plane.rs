@@ -162,12 +162,12 @@ impl Plane<u8> {
     /// The value between pixels, bilinear, with the border repeated; a pixel's own value stands at its centre (+0.5).
     #[inline]
     pub fn sample(&self, x: f64, y: f64) -> f64 {
-        let (fx, fy) = (x - 0.5, y - 0.5);
-        let (x0, y0) = (fx.floor(), fy.floor());
-        let (tx, ty) = (fx - x0, fy - y0);
-        let clamp = |v: f64, n: usize| v.clamp(0.0, (n - 1) as f64) as usize;
-        let (xa, xb) = (clamp(x0, self.width), clamp(x0 + 1.0, self.width));
-        let (ya, yb) = (clamp(y0, self.height), clamp(y0 + 1.0, self.height));
+        let between = |v: f64, n: usize| {
+            let v = (v - 0.5).clamp(0.0, (n - 1) as f64);
+            let from = v as usize;
+            (from, (from + 1).min(n - 1), v - from as f64)
+        };
+        let ((xa, xb, tx), (ya, yb, ty)) = (between(x, self.width), between(y, self.height));
         let (a, b) = (f64::from(*self.at(xa, ya)), f64::from(*self.at(xb, ya)));
         let (c, d) = (f64::from(*self.at(xa, yb)), f64::from(*self.at(xb, yb)));
         (a + (b - a) * tx) * (1.0 - ty) + (c + (d - c) * tx) * ty

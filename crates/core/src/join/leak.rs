@@ -2,14 +2,16 @@
 //!
 //! Of all ways over paper the one whose narrowest spot is widest is found by Dijkstra's method with the minimum of the
 //! clearances in place of the sum of lengths (the bottleneck or widest-path problem: Pollack, "The maximum capacity
-//! through a network", Operations Research 8, 1960), clearances being exact distances to the ink. O(pixels), with
-//! buckets.
+//! through a network", Operations Research 8, 1960), clearances being exact distances to the ink. Of the ways as wide as that the
+//! shortest is shown, kept off the ink. O(pixels), with buckets.
 
 use crate::distance::squared_distance_to;
 use crate::geom::{Pt, pt};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
+use crate::trace::thinning::AROUND;
 use serde::Serialize;
+use std::collections::HashSet;
 use ts_rs::TS;
 
 /// The way paint takes, px.
@@ -48,41 +50,36 @@ pub fn find_leak(barriers: &Plane<u8>, from: Pt) -> Option<Leak> {
         [(x > 0).then(|| i - 1), (x + 1 < w).then(|| i + 1), (y > 0).then(|| i - w), (y + 1 < h).then(|| i + w)]
     };
     // From where there is most room near the place that was meant.
-    let mut start = from.y as usize * w + from.x as usize;
-    while let Some(up) = around(start).into_iter().flatten().max_by_key(|&j| clear.data[j])
-        && clear.data[up] > clear.data[start]
+    let mut climb = vec![from.y as usize * w + from.x as usize];
+    while let Some(up) = around(climb[climb.len() - 1]).into_iter().flatten().max_by_key(|&j| clear.data[j])
+        && clear.data[up] > clear.data[climb[climb.len() - 1]]
     {
-        start = up;
+        climb.push(up);
     }
-    let mut width = Plane::new(w, h, 0u16);
-    let mut came = Plane::new(w, h, u8::MAX);
+    let start = climb[climb.len() - 1];
+    let is_border = |i: usize| i.is_multiple_of(w) || i < w || i % w + 1 == w || i + w >= w * h;
+    let mut seen = Plane::new(w, h, false);
     let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); WIDEST + 1];
-    width.data[start] = clear.data[start];
+    seen.data[start] = true;
     buckets[clear.data[start] as usize].push(start as u32);
-    let mut out = None;
-    let mut beyond: Option<(u16, usize)> = None;
+    let mut out = false;
+    // How much wider than the way to it a part is, where, and how wide the way.
+    let mut beyond: Option<(u16, usize, u16)> = None;
     let mut key = clear.data[start] as usize;
     'search: loop {
         while let Some(i) = buckets[key].pop() {
             let i = i as usize;
-            let (x, y) = (i % w, i / w);
-            if x == 0 || y == 0 || x + 1 == w || y + 1 == h {
-                out = Some(i);
+            if is_border(i) {
+                out = true;
                 break 'search;
             }
             let room = clear.data[i].saturating_sub(key as u16);
             if room >= WIDER && clear.data[i] as usize > 2 * key && beyond.is_none_or(|b| room > b.0) {
-                beyond = Some((room, i));
+                beyond = Some((room, i, key as u16));
             }
-            for (k, j) in around(i).into_iter().enumerate() {
-                if let Some(j) = j
-                    && width.data[j] == 0
-                    && !ink.data[j]
-                {
-                    let through = clear.data[j].min(key as u16);
-                    width.data[j] = through;
-                    came.data[j] = k as u8;
-                    buckets[through as usize].push(j as u32);
+            for j in around(i).into_iter().flatten().filter(|&j| !ink.data[j]) {
+                if !std::mem::replace(&mut seen.data[j], true) {
+                    buckets[clear.data[j].min(key as u16) as usize].push(j as u32);
                 }
             }
         }
@@ -91,21 +88,17 @@ pub fn find_leak(barriers: &Plane<u8>, from: Pt) -> Option<Leak> {
         }
         key -= 1;
     }
-    let end = out.or(beyond.map(|b| b.1))?;
-    let mut way = vec![end];
-    while way[way.len() - 1] != start {
-        let i = way[way.len() - 1];
-        way.push(match came.data[i] {
-            0 => i + 1,
-            1 => i - 1,
-            2 => i + w,
-            _ => i - w,
-        });
-    }
-    way.reverse();
+    drop((buckets, seen));
+    let way = if out {
+        shortest(&clear, &climb, key as u16, is_border)?
+    } else {
+        let (_, end, width) = beyond?;
+        shortest(&clear, &climb, width, |i| i == end)?
+    };
+    let end = way[way.len() - 1];
     let place = |i: usize| pt((i % w) as f64 + 0.5, (i / w) as f64 + 0.5);
     // The sheet's border is no narrow spot.
-    let narrow = way.iter().copied().min_by_key(|&i| squared.data[i])?;
+    let narrow = way.iter().copied().filter(|i| !climb.contains(i)).min_by_key(|&i| squared.data[i])?;
     let at = place(narrow);
     let sides = sides_of(&ink, at, f64::from(squared.data[narrow]).sqrt())?;
     let mut path: Vec<Pt> = way.iter().step_by(5).map(|&i| place(i)).collect();
@@ -117,7 +110,71 @@ pub fn find_leak(barriers: &Plane<u8>, from: Pt) -> Option<Leak> {
         }
     }
     let width = (sides[0].dist(sides[1]) - 1.0).max(0.0);
-    Some(Leak { path, at, sides, width, outside: out.is_some() })
+    Some(Leak { path, at, sides, width, outside: out })
+}
+
+/// The shortest way to where `is_end`, over places at least as clear as `least` and those of the climb, whose first it
+/// starts from. A step near ink counts more.
+fn shortest(clear: &Plane<u16>, climb: &[usize], least: u16, is_end: impl Fn(usize) -> bool) -> Option<Vec<usize>> {
+    let (w, h) = (clear.width as i64, clear.height as i64);
+    let free: HashSet<usize> = climb.iter().copied().collect();
+    let mut length = Plane::new(clear.width, clear.height, u32::MAX);
+    let mut came = Plane::new(clear.width, clear.height, u8::MAX);
+    // Steps cost less than this, so so many buckets in turn hold all that is open (Dial, 1969).
+    const BUCKETS: usize = 128;
+    let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); BUCKETS];
+    length.data[climb[0]] = 0;
+    buckets[0].push(climb[0] as u32);
+    let (mut now, mut idle) = (0u32, 0);
+    let end = loop {
+        let Some(i) = buckets[now as usize % BUCKETS].pop() else {
+            now += 1;
+            idle += 1;
+            if idle > BUCKETS {
+                return None;
+            }
+            continue;
+        };
+        idle = 0;
+        let i = i as usize;
+        if length.data[i] != now {
+            continue;
+        }
+        if is_end(i) {
+            break i;
+        }
+        let (x, y) = (i as i64 % w, i as i64 / w);
+        for (k, (dx, dy)) in AROUND.iter().enumerate() {
+            let (u, v) = (x + dx, y + dy);
+            if u < 0 || v < 0 || u >= w || v >= h {
+                continue;
+            }
+            let j = (v * w + u) as usize;
+            if clear.data[j] < least.max(1) && !free.contains(&j) {
+                continue;
+            }
+            // Not between two pixels of ink that touch at their corners.
+            if dx * dy != 0 && clear.data[(y * w + u) as usize] == 0 && clear.data[(v * w + x) as usize] == 0 {
+                continue;
+            }
+            let step = if dx * dy == 0 { 10 } else { 14 };
+            let near = (160 / u32::from(clear.data[j]).max(8)).min(7);
+            let through = now + step * (1 + near);
+            if through < length.data[j] {
+                length.data[j] = through;
+                came.data[j] = k as u8;
+                buckets[through as usize % BUCKETS].push(j as u32);
+            }
+        }
+    };
+    let mut way = vec![end];
+    while way[way.len() - 1] != climb[0] {
+        let i = way[way.len() - 1];
+        let (dx, dy) = AROUND[came.data[i] as usize];
+        way.push((i as i64 - dy * w - dx) as usize);
+    }
+    way.reverse();
+    Some(way)
 }
 
 /// The ink nearest to a place, and the ink nearest to it on the other side.

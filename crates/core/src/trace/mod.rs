@@ -302,7 +302,8 @@ fn string_all(
 ) -> Vec<Form> {
     let partner = pair_branches(graph, branches, places);
     let mut used = vec![false; branches.len()];
-    let mut out = Vec::new();
+    // Branches walked in turn, and whether they close on themselves.
+    let mut walks: Vec<(Vec<(usize, bool)>, bool)> = Vec::new();
     // Open strokes start where a branch has no partner; what is left closes on itself.
     let mut starts: Vec<(usize, bool)> = Vec::new();
     for (k, b) in branches.iter().enumerate() {
@@ -330,9 +331,13 @@ fn string_all(
             used[next] = true;
             walk.push((next, at_end));
         }
-        out.extend(string(&walk, closed, branches, places, degree, tolerance));
+        walks.push((walk, closed));
     }
-    out
+    let strung = walks
+        .par_iter()
+        .map(|(walk, closed)| string(walk, *closed, branches, places, degree, tolerance))
+        .collect::<Vec<_>>();
+    strung.into_iter().flatten().collect()
 }
 
 /// Where the middles of the branches meet: the point nearest to all their lines, weighted to the skeleton's node.
@@ -487,14 +492,19 @@ fn string(
         .map(|at| Break { at, sharp: true })
         .collect();
     let n = points.len();
+    // Points lie a pixel apart or more: no more of them than this are within reach.
+    let near = (2.0 * reach) as usize + 8;
     for &at in &nodes {
         let before: Vec<Pt> = if closed {
-            (0..n).map(|i| points[(at + n - i) % n]).collect()
+            (0..n.min(near)).map(|i| points[(at + n - i) % n]).collect()
         } else {
-            points[..=at].iter().rev().copied().collect()
+            points[..=at].iter().rev().take(near).copied().collect()
         };
-        let after: Vec<Pt> =
-            if closed { (0..n).map(|i| points[(at + i) % n]).collect() } else { points[at..].to_vec() };
+        let after: Vec<Pt> = if closed {
+            (0..n.min(near)).map(|i| points[(at + i) % n]).collect()
+        } else {
+            points[at..].iter().take(near).copied().collect()
+        };
         let turn = std::f64::consts::PI - angle_between(outward_from(&before, reach), outward_from(&after, reach));
         breaks.push(Break { at, sharp: before.len() > 1 && after.len() > 1 && turn > 0.6 });
     }

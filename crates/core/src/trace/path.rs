@@ -17,8 +17,9 @@ pub fn corners(points: &[Pt], reach: f64, closed: bool) -> Vec<usize> {
     if n < 5 {
         return Vec::new();
     }
-    let window = |i: usize, forward: bool| {
-        let mut part = vec![points[i]];
+    let window = |i: usize, forward: bool, part: &mut Vec<Pt>| {
+        part.clear();
+        part.push(points[i]);
         let mut len = 0.0;
         let mut k = i;
         while len < reach && part.len() <= n {
@@ -33,11 +34,12 @@ pub fn corners(points: &[Pt], reach: f64, closed: bool) -> Vec<usize> {
             part.push(points[next]);
             k = next;
         }
-        (outward_from(&part, reach), len)
+        (outward_from(part, reach), len)
     };
+    let mut part = Vec::new();
     let turn: Vec<f64> = (0..n)
         .map(|i| {
-            let ((a, la), (b, lb)) = (window(i, false), window(i, true));
+            let ((a, la), (b, lb)) = (window(i, false, &mut part), window(i, true, &mut part));
             if la < 0.7 * reach || lb < 0.7 * reach { 0.0 } else { std::f64::consts::PI - angle_between(a, b) }
         })
         .collect();

@@ -13,7 +13,9 @@ export const notices = $state<{ list: Notice[] }>({ list: [] });
 
 export function tell(title: string, advice = '', bad = false) {
     const id = next++;
-    notices.list = [...notices.list.slice(-3), { id, title, advice, bad }];
+    // The same again is said once, for longer.
+    const others = notices.list.filter((n) => n.title !== title || n.advice !== advice);
+    notices.list = [...others.slice(-3), { id, title, advice, bad }];
     setTimeout(() => dismiss(id), bad ? 12000 : 4000);
 }
 
