@@ -105,9 +105,12 @@ fn b_lift_develop(bencher: Bencher) {
     let coverage = lift::cover(page, &lift::analyse(page, Polarity::Auto).expect("the page has ink"), &recipe);
     let (peaks, points) = (lift::peaks(&coverage), lift::points_of(&recipe, &coverage));
     bencher.bench(|| {
-        let of = (&coverage.plane, &coverage.removed);
-        let base = lift::Base::of(of, &peaks, points, &recipe, &lift::Painted::default(), 300.0, false);
-        black_box(base.develop(&coverage, &recipe, &[], 300.0))
+        let (painted, removed) = (lift::Painted::default(), &coverage.removed);
+        let (coverage_of, recipe) = (&coverage.plane, &recipe);
+        let cutting =
+            lift::Cutting { coverage: coverage_of, removed, peaks: &peaks, points, recipe, painted: &painted };
+        let base = lift::Base::of(cutting, Plane::empty(), 300.0, false);
+        black_box(base.develop(&coverage, recipe, &[], 300.0))
     });
 }
 

@@ -19,6 +19,11 @@ impl<T: Clone + Send + Sync> Plane<T> {
         Self { width, height, data: vec![value; width * height] }
     }
 
+    /// A plane without pixels.
+    pub fn empty() -> Self {
+        Self { width: 0, height: 0, data: Vec::new() }
+    }
+
     /// The value at column `x`, row `y`; panics outside the plane.
     #[inline]
     pub fn at(&self, x: usize, y: usize) -> &T {

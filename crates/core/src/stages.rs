@@ -4,8 +4,8 @@
 use crate::error::Error;
 use crate::ink::Ink;
 use crate::lift::{
-    self, Analysis, Base, ByHand, Coverage, Effect, LiftFacts, Painted, Survey, Table, Touch, Trade, analyse, area,
-    outside,
+    self, Analysis, Base, ByHand, Coverage, Cutting, Effect, LiftFacts, Painted, Survey, Table, Touch, Trade, analyse,
+    area, outside,
 };
 use crate::line::Line;
 use crate::plane::{Plane, Rgb};
@@ -185,7 +185,8 @@ impl Stages {
         let painted = self.painted(by_hand, sheet.width, sheet.height);
         let c = &covered.coverage;
         let points = lift::points_of(recipe, c);
-        Ok(Base::into_plane(scratch, (&c.plane, &c.removed), &covered.peaks, points, recipe, &painted, dpi, false))
+        let (coverage, removed, peaks) = (&c.plane, &c.removed, &covered.peaks);
+        Ok(Base::of(Cutting { coverage, removed, peaks, points, recipe, painted: &painted }, scratch, dpi, false))
     }
 
     fn base_key(recipe: &LiftRecipe, by_hand: &ByHand) -> BaseKey {
@@ -206,7 +207,7 @@ impl Stages {
         {
             return Ok(b.clone());
         }
-        let scratch = Plane { width: 0, height: 0, data: vec![] };
+        let scratch = Plane::empty();
         let made = Arc::new(self.new_base(scratch, sheet, recipe, by_hand, dpi)?);
         self.base = Some((key, made.clone()));
         Ok(made)
@@ -332,8 +333,9 @@ impl Stages {
     }
 
     /// The alpha of a part of the sheet, for looking at while a slider is dragged. At full size it is exactly that part
-    /// of [`Stages::ink`]. Made smaller, it is the average of that too, but for what changes the coverage (drop-out,
-    /// channel mix, even light) or the weight: those are computed on the picture made smaller.
+    /// of [`Stages::ink`]. Made smaller, it is the average of that too, but for points that move (the small pieces are
+    /// those of the points before) and for what changes the coverage (drop-out, channel mix, even light) or the weight:
+    /// those are computed on the picture made smaller.
     pub fn glance(
         &mut self,
         sheet: &Plane<Rgb>,
@@ -361,8 +363,8 @@ impl Stages {
         }
         let same_cover = self.covered.as_ref().is_some_and(|(k, _)| *k == cover_key(recipe));
         let weighs = inking.weight.amount != 0.0;
-        // A line that is less than a pixel wide has no edge to move: weight is given at six pixels a mm, then averaged on.
-        let finest = (px_per_mm(dpi) / 5.9).log2().clamp(0.0, 8.0) as u32;
+        // A line that is less than a pixel wide has no edge to move: weight is given at three pixels a mm, then averaged on.
+        let finest = (px_per_mm(dpi) / 2.9).log2().clamp(0.0, 8.0) as u32;
         let level = if weighs { window.level.min(finest) } else { window.level };
         let r = (inking.weight.amount.abs() * px_per_mm(dpi)).ceil() as usize + (2 << window.level);
         let wide = if weighs { window.grown(r, sheet.width, sheet.height) } else { window };
@@ -375,8 +377,18 @@ impl Stages {
             }
         } else if same_cover {
             let known = self.base.as_ref().is_some_and(|(k, _)| *k == Stages::base_key(recipe, by_hand));
-            let scratch = self.scratch.take().unwrap_or(Plane { width: 0, height: 0, data: vec![] });
-            let alpha = if known {
+            let scratch = self.scratch.take().unwrap_or(Plane::empty());
+            let alpha = if let Some(base) = self.base.as_ref().filter(|(k, _)| !known && k.0 == cover_key(recipe)) {
+                // From afar the small pieces found at other points will do: looking for them costs more than all else.
+                let base = base.1.clone();
+                let covered = self.covered(sheet, recipe)?;
+                let painted = self.painted(by_hand, sheet.width, sheet.height);
+                let c = &covered.coverage;
+                let (coverage, removed, peaks) = (&c.plane, &c.removed, &covered.peaks);
+                let points = lift::points_of(recipe, c);
+                let alpha = Cutting { coverage, removed, peaks, points, recipe, painted: &painted }.alpha(scratch);
+                base.settle_on(alpha, recipe, &by_hand.protected, dpi)
+            } else if known {
                 self.base(sheet, recipe, by_hand, dpi)?.finish_into(scratch, recipe, &by_hand.protected, dpi)
             } else {
                 self.new_base(scratch, sheet, recipe, by_hand, dpi)?.into_alpha(recipe, &by_hand.protected, dpi)
@@ -525,7 +537,9 @@ impl Stages {
         };
         let peaks = lift::peaks_of(&plane);
         let painted = self.painted(by_hand, w, h).part(cut);
-        let base = Base::of((&plane, &removed), &peaks, points, recipe, &painted, dpi, true);
+        let (coverage, removed) = (&plane, &removed);
+        let cutting = Cutting { coverage, removed, peaks: &peaks, points, recipe, painted: &painted };
+        let base = Base::of(cutting, Plane::empty(), dpi, true);
         let shift = crate::geom::pt(wide.x as f64, wide.y as f64);
         let protected: Vec<_> = by_hand.protected.iter().map(|&p| p - shift).collect();
         let mut alpha = base.into_alpha(recipe, &protected, dpi);

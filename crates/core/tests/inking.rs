@@ -132,8 +132,13 @@ fn a_glance_from_afar_is_near_the_average_of_what_is_then_done() {
         let average = (*ink).as_ref().unwrap().0.alpha.smaller(2, [0, 0, W, H]);
         let off = glance.data.iter().zip(&average.data).map(|(a, b)| f64::from(a.abs_diff(*b))).sum::<f64>()
             / average.data.len() as f64;
-        let exact = matches!(n, 0..=2);
-        assert!(off <= if exact { 0.0 } else { 2.5 }, "settings {n}: {off} levels off on average");
+        // Where points move, small pieces are those of before.
+        let allowed = match n {
+            0 | 2 => 0.0,
+            1 => 0.25,
+            _ => 2.5,
+        };
+        assert!(off <= allowed, "settings {n}: {off} levels off on average");
     }
 }
 

@@ -230,43 +230,22 @@ const FRECKLE: f64 = 0.5;
 /// No more places of specks or pinholes than this are told.
 const MOST_MARKS: usize = 300;
 
-impl Base {
-    /// Cuts each line at its own half height, more or less of it where that was painted. `open`: the planes are a part
-    /// of a sheet, so what touches their border goes on beyond it.
-    pub fn of(
-        coverage: (&Plane<u8>, &Plane<u8>),
-        peaks: &Plane<u8>,
-        points: Points,
-        recipe: &LiftRecipe,
-        painted: &Painted,
-        dpi: f64,
-        open: bool,
-    ) -> Base {
-        Base::into_plane(
-            Plane { width: 0, height: 0, data: vec![] },
-            coverage,
-            peaks,
-            points,
-            recipe,
-            painted,
-            dpi,
-            open,
-        )
-    }
+/// What alpha is cut from, and how.
+#[derive(Clone, Copy)]
+pub struct Cutting<'a> {
+    pub coverage: &'a Plane<u8>,
+    pub removed: &'a Plane<u8>,
+    pub peaks: &'a Plane<u8>,
+    pub points: Points,
+    pub recipe: &'a LiftRecipe,
+    pub painted: &'a Painted,
+}
 
-    /// The same into a plane that is at hand: a new one costs as much as the work.
-    #[allow(clippy::too_many_arguments)]
-    pub fn into_plane(
-        scratch: Plane<u8>,
-        coverage: (&Plane<u8>, &Plane<u8>),
-        peaks: &Plane<u8>,
-        points: Points,
-        recipe: &LiftRecipe,
-        painted: &Painted,
-        dpi: f64,
-        open: bool,
-    ) -> Base {
-        let (plane, removed) = coverage;
+impl Cutting<'_> {
+    /// Cuts each line at its own half height, more or less of it where that was painted, into a plane that is at hand: a
+    /// new one costs as much as the work.
+    pub fn alpha(&self, scratch: Plane<u8>) -> Plane<u8> {
+        let Cutting { coverage: plane, removed, peaks, points, recipe, painted } = *self;
         let table = Table::new(points, recipe.edge, recipe.grain);
         let mut alpha = scratch.sized(plane.width, plane.height);
         points::apply(plane, peaks, &table, &mut alpha);
@@ -298,6 +277,15 @@ impl Base {
         if let Some(mask) = &painted.erase {
             blend(mask, &|_| 0);
         }
+        alpha
+    }
+}
+
+impl Base {
+    /// Cuts, and finds the small pieces. `open`: the planes are a part of a sheet, so what touches their border goes on
+    /// beyond it.
+    pub fn of(cutting: Cutting, scratch: Plane<u8>, dpi: f64, open: bool) -> Base {
+        let (alpha, points) = (cutting.alpha(scratch), cutting.points);
         let largest = LARGEST_BIT * px_per_mm(dpi).powi(2);
         let (specks, pinholes) =
             rayon::join(|| bits(&alpha, true, largest, open), || bits(&alpha, false, largest, open));
@@ -323,7 +311,12 @@ impl Base {
 
     /// The same when nothing else is wanted of it.
     pub fn into_alpha(mut self, recipe: &LiftRecipe, protected: &[Pt], dpi: f64) -> Plane<u8> {
-        let alpha = std::mem::replace(&mut self.alpha, Plane { width: 0, height: 0, data: Vec::new() });
+        let alpha = std::mem::replace(&mut self.alpha, Plane::empty());
+        self.settle(alpha, recipe, protected, dpi).0
+    }
+
+    /// Takes the small pieces found here off an alpha that was cut a little otherwise.
+    pub fn settle_on(&self, alpha: Plane<u8>, recipe: &LiftRecipe, protected: &[Pt], dpi: f64) -> Plane<u8> {
         self.settle(alpha, recipe, protected, dpi).0
     }
 
@@ -410,7 +403,9 @@ pub fn lift(rgb: &Plane<Rgb>, recipe: &LiftRecipe, by_hand: &ByHand, dpi: f64) -
     let peaks = peaks(&coverage);
     let painted = Painted::of(by_hand, rgb.width, rgb.height);
     let points = points_of(recipe, &coverage);
-    let base = Base::of((&coverage.plane, &coverage.removed), &peaks, points, recipe, &painted, dpi, false);
+    let (coverage_of, removed) = (&coverage.plane, &coverage.removed);
+    let cutting = Cutting { coverage: coverage_of, removed, peaks: &peaks, points, recipe, painted: &painted };
+    let base = Base::of(cutting, Plane::empty(), dpi, false);
     let (mut ink, facts) = base.develop(&coverage, recipe, &by_hand.protected, dpi)?;
     if recipe.as_drawn {
         ink.drawn = Some(std::sync::Arc::new(analysis.drawn_colours(rgb, &ink.alpha)));
