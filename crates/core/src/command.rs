@@ -29,7 +29,10 @@ pub enum Command {
     Prepare { recipes: Box<Recipes> },
     /// Traces the lifted ink: traced lines nobody touched are made anew. What was made or changed by hand stays, unless
     /// all is to be made `afresh`.
-    Trace { afresh: bool },
+    Trace {
+        #[serde(default)]
+        afresh: bool,
+    },
     /// Settles findings by doing what they propose. `with` overrides what gaps are closed with.
     Settle { ids: Vec<String>, with: Option<CloseWith> },
     /// Leaves findings knowingly.
