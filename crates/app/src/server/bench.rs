@@ -9,7 +9,7 @@ use super::pictures;
 use super::store::{self, NewDrawing, Step, Stored, Written};
 use rhizograph_core::command::{Change, Command, SPAN_REACH, plan, seam_spine};
 use rhizograph_core::finding::{Finding, Kind};
-use rhizograph_core::geom::{Bounds, Pt, pt};
+use rhizograph_core::geom::{Bounds, Pt, nearest_on_segment, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::join::{Leak, Span, span_at};
@@ -18,6 +18,7 @@ use rhizograph_core::line::{Form, Line, Spine};
 use rhizograph_core::paint::fills;
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{IntakeRecipe, Register, WeightRecipe};
+use rhizograph_core::region::network::Piece;
 use rhizograph_core::sheet::{Scene, Sheet};
 use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_formats::Input;
@@ -433,7 +434,8 @@ impl Bench {
         let [Some(&a), Some(&b)] = [spine.points.first(), spine.points.last()] else {
             return Err(Error::Asked("a seam needs two different points".into()));
         };
-        let meets = [a, b].map(|p| open.scene.network.near(p, 1.5).next().is_some());
+        let off = |p: Pt, piece: &Piece| p.dist(piece.a.lerp(piece.b, nearest_on_segment(p, piece.a, piece.b)));
+        let meets = [a, b].map(|p| open.scene.network.near(p, 1.5).any(|piece| off(p, piece) < 1.5));
         Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
     }
 
