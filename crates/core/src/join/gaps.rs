@@ -378,10 +378,9 @@ fn gains(
     let arrangement = &network.arrangement;
     // The first edge of each closure that has different faces on its sides.
     let mut sides: Vec<Option<(usize, usize)>> = vec![None; chosen.len()];
-    for (e, owners) in arrangement.owners.iter().enumerate() {
+    for (_, owners, [a, b]) in arrangement.edges() {
         for owner in owners.iter().filter(|&&o| o as usize >= lines.len()) {
             let slot = &mut sides[*owner as usize - lines.len()];
-            let (a, b) = (arrangement.face_of[2 * e], arrangement.face_of[2 * e + 1]);
             if slot.is_none() && a != b {
                 *slot = Some((a, b));
             }

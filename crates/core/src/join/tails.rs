@@ -3,6 +3,7 @@
 use crate::geom::{Pt, angle_between, polyline_len};
 use crate::line::{End, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
+use crate::region::arrangement::to_grid;
 use crate::region::network::Network;
 use crate::render::Erasure;
 
@@ -104,7 +105,6 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
 pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(Pt, usize)> {
-    let arrangement = &network.arrangement;
     let mut best: Option<(f64, Pt, usize)> = None;
     let mut consider = |p: Pt, other: usize| {
         let s = from.dist(p);
@@ -122,15 +122,12 @@ pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -
         }
     }
     // Ends of others tied to this line by their ink meet it at a vertex only.
-    if best.is_none()
-        && let Some(v) = network.vertex_at(to)
-        && arrangement.leaving[v].len() > 2
-    {
-        let other = arrangement.leaving[v]
-            .iter()
-            .flat_map(|&h| arrangement.owners[h / 2].iter())
-            .find(|&&o| o as usize != line)?;
-        return Some((to, *other as usize));
+    if best.is_none() {
+        let meet = network.arrangement.owners_at(to_grid(to));
+        if meet.len() > 2 {
+            let other = meet.into_iter().flatten().find(|&&o| o as usize != line)?;
+            return Some((to, *other as usize));
+        }
     }
     best.map(|(_, p, other)| (p, other))
 }

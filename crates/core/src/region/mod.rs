@@ -4,7 +4,9 @@
 //! A face inside a solid shape is ink; a face that the ink hides wholly is a pocket; both are no regions.
 
 pub mod arrangement;
+mod edit;
 pub mod network;
+mod snap;
 
 use crate::geom::{Bounds, Pt, inside, pt};
 use crate::ink::IS_INK;
@@ -83,7 +85,7 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
         network.rings.iter().filter(|r| !r.is_empty()).map(|r| (Bounds::of(r.iter().flatten()), r)).collect();
     // Rings, spans, visible area, box, and the visible runs as (length, row, middle).
     type Found = (Vec<Vec<Pt>>, Vec<(usize, usize, usize)>, usize, [usize; 4], Vec<(usize, usize, usize)>);
-    let found: Vec<Option<Found>> = (1..arrangement.faces.len())
+    let found: Vec<Option<Found>> = (1..arrangement.face_numbers())
         .into_par_iter()
         .map(|face| {
             let rings = arrangement.rings(face);
@@ -125,7 +127,7 @@ pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
         .collect();
     let mut labels = Plane::new(w, h, 0u16);
     let mut list = Vec::new();
-    let mut of_face = vec![0u16; arrangement.faces.len()];
+    let mut of_face = vec![0u16; arrangement.face_numbers()];
     for (k, f) in found.into_iter().enumerate() {
         let Some((rings, spans, area, bbox, runs)) = f else {
             continue;

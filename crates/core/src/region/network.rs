@@ -134,11 +134,6 @@ impl Network {
         let first = self.ends.partition_point(|e| e.line < line);
         self.ends[first..].iter().take_while(|e| e.line == line).filter(|e| e.loose).count() == 2
     }
-
-    /// The vertex of the arrangement at a place, if there is one.
-    pub fn vertex_at(&self, p: Pt) -> Option<usize> {
-        self.arrangement.vertices.binary_search(&to_grid(p)).ok()
-    }
 }
 
 /// The lines whose ink an end's ink touches, each with the nearest place on it. `widest`: no line is broader.
