@@ -8,7 +8,9 @@ use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift::{self, ByHand};
 use rhizograph_core::recipe::{CloseWith, Recipes};
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::line::shared;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::weigh;
 use rhizograph_formats::{Input, drawing_json, raster_out, read, svg_out};
@@ -59,7 +61,7 @@ impl Clock {
 pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
     let mut after = sheet.clone();
     let with = sheet.recipes.join.close_with;
-    let sure = |id: String| scene.findings.iter().any(|f| f.id == id && f.sure && !f.left);
+    let sure = |id: String| scene.findings.get(&id).is_some_and(|f| f.sure && !f.left);
     scene.gaps.iter().filter(|g| sure(id_of(Kind::Gap, g.from, Some(g.to)))).for_each(|g| close(&mut after, g, with));
     let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(id_of(Kind::Tail, t.at, Some(t.tip)))).collect();
     cut_all(&mut after, scene, &tails);
@@ -101,7 +103,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     }
     let mut results = Results { scene: None, before: None, cut: Vec::new() };
     if until >= Until::Trace && !vector {
-        sheet.lines = trace(&lifted, &recipes.trace, sheet.dpi, 1);
+        sheet.lines = shared(trace(&lifted, &recipes.trace, sheet.dpi, 1));
         sheet.next_id = sheet.lines.len() as u64 + 1;
         sheet.traced = Some(Box::new(sheet.tracing()));
         clock.step("trace");
@@ -165,25 +167,25 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     };
     let round = |v: f64| (v * 100.0).round() / 100.0;
     if let Some(before) = &results.before {
-        for g in &before.gaps {
+        for g in before.gaps.iter() {
             let id = id_of(Kind::Gap, g.from, Some(g.to));
-            let sure = before.findings.iter().any(|f| f.id == id && f.sure);
+            let sure = before.findings.get(&id).is_some_and(|f| f.sure);
             gaps.push(json!({
                 "from": g.from, "to": g.to, "length": round(g.length), "confidence": round(g.confidence),
                 "closed_with": sure.then_some(name),
             }));
         }
-        for t in &before.tails {
+        for t in before.tails.iter() {
             tails.push(
                 json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.tip == t.tip) }),
             );
         }
     }
     if let Some(scene) = &results.scene {
-        for e in scene.network.ends.iter().filter(|e| e.loose) {
+        for e in scene.network.ends().filter(|e| e.loose) {
             loose.push(json!({ "x": round(e.p.x), "y": round(e.p.y), "line": sheet.lines[e.line].id }));
         }
-        for r in &scene.regions.list {
+        for r in scene.regions.iter() {
             regions.push(json!({ "id": r.id, "area": r.area, "bbox": r.bbox }));
         }
     }

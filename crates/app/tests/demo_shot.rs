@@ -11,7 +11,9 @@ use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::lift::{self, ByHand};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::{IntakeRecipe, LiftRecipe};
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::line::shared;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use rhizograph_demo::camera;
 use rhizograph_demo::feeder::{on_scan, peg_marks};
@@ -30,7 +32,7 @@ fn lifted_and_traced(number: usize) -> Worked {
     let holes = find_pegs(&raster.rgb, sheet.dpi).unwrap().boxes.to_vec();
     let rgb = lay_out(raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
     let (lifted, _) = lift::lift(&rgb, &sheet.recipes.lift, &ByHand::default(), sheet.dpi).unwrap();
-    sheet.lines = trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1);
+    sheet.lines = shared(trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     let scene = Scene::of(&sheet, &lifted);
     Worked { sheet, lifted, scene }
@@ -109,14 +111,14 @@ fn every_region_is_closed_after_settling_the_sure_ones() {
         }
         let (meant, areas) = meant_regions(number);
         for (k, &area) in areas.iter().enumerate().filter(|(_, a)| **a >= 150) {
-            let mut overlap = vec![0usize; scene.regions.list.len() + 1];
+            let mut overlap = vec![0usize; scene.regions.len() + 1];
             for i in 0..meant.data.len() {
                 if meant.data[i] == k as u32 + 1 && scene.ink.alpha.data[i] < IS_INK {
                     overlap[scene.regions.labels.data[i] as usize] += 1;
                 }
             }
             let (best, common) = overlap.iter().enumerate().max_by_key(|(_, n)| **n).unwrap();
-            let own = if best == 0 { 0 } else { scene.regions.list[best - 1].area };
+            let own = scene.regions.get(best as u32).map_or(0, |r| r.area);
             let iou = common_share(*common, area, own);
             all += 1;
             if best > 0 && iou > 0.85 {

@@ -8,15 +8,19 @@ use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
 use crate::join::{Gap, Tail, bridge_spine, cut_tail, span_at, tails_up_to, take_span};
 use crate::lift::{ByHand, Effect, Touch};
-use crate::line::{End, Form, Line, Made, Spine};
+use crate::line::{End, Form, Line, Made, Spine, shared};
 use crate::paint::Drop;
+use crate::region::network::Network;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
 use crate::render::{Erasure, Reweighed};
-use crate::sheet::{Scene, Sheet, TracedWith};
+use crate::scene::Scene;
+use crate::sheet::{Sheet, TracedWith};
 use crate::trace::{fit_curves, trace, without_covered};
 use crate::weight::{Adjust, adjust};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
+use std::collections::HashSet;
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// What somebody asks to be done to a sheet.
@@ -91,6 +95,9 @@ impl<T> Default for Patch<T> {
 
 impl<T: Clone + PartialEq> Patch<T> {
     fn between<K: std::hash::Hash + Eq>(before: &[T], after: &[T], key: impl Fn(&T) -> K) -> Patch<T> {
+        if before == after {
+            return Patch::default();
+        }
         let places: std::collections::HashMap<K, usize> = before.iter().enumerate().map(|(i, t)| (key(t), i)).collect();
         let mut kept_before = vec![false; before.len()];
         let mut added = Vec::new();
@@ -161,7 +168,7 @@ pub struct Change {
     by_hand: ByHandPatch,
     reweighed: Patch<Reweighed>,
     recipes: Option<Box<BeforeAfter<Recipes>>>,
-    lines: Patch<Line>,
+    lines: Patch<Arc<Line>>,
     erased: Patch<Erasure>,
     drops: Patch<Drop>,
     settled: Patch<Settled>,
@@ -216,6 +223,11 @@ impl Change {
             && self.erased.is_empty()
             && self.drops.is_empty()
             && self.settled.is_empty()
+    }
+
+    /// Whether the sheet lies otherwise after it.
+    pub fn lays_out(&self) -> bool {
+        self.size.is_some() || self.recipes.as_ref().is_some_and(|r| r.0.intake != r.1.intake)
     }
 
     /// The sheet after the change. Errors: it was planned on another state.
@@ -315,7 +327,7 @@ pub fn plan(
         }
         Command::Sweep { path } => {
             on_sheet(sheet, path)?;
-            let all = tails_up_to(&sheet.lines, &scene.network, f64::INFINITY);
+            let all = tails_up_to(&scene.network, f64::INFINITY);
             let hit: Vec<&Tail> = all.iter().filter(|t| sweeps(path, t)).collect();
             cut_all(&mut after, scene, &hit);
             counted("swept off", hit.len(), "tail")
@@ -323,26 +335,27 @@ pub fn plan(
         Command::Seam { path } => {
             on_sheet(sheet, path)?;
             let spine = seam_spine(path, scene)?;
-            after.lines.push(Line {
+            after.lines.push(Arc::new(Line {
                 id: after.next_id,
                 form: Form::Seam { spine },
                 made: Made::Hand,
                 swatch: None,
                 opacity: 1.0,
                 group: None,
-            });
+            }));
             after.next_id += 1;
             "seam".to_owned()
         }
         Command::Bridge { from, to } => {
             on_sheet(sheet, &[*from, *to])?;
-            after.lines.push(Line { id: after.next_id, ..bridge_between(*from, *to, scene)? });
+            after.lines.push(Arc::new(Line { id: after.next_id, ..bridge_between(*from, *to, scene)? }));
             after.next_id += 1;
             "ink bridge".to_owned()
         }
         Command::TakeSpan { at } => {
             let span = span_at(&scene.network, *at, SPAN_REACH).ok_or(Error::Mismatch("there is no line there"))?;
-            let place = scene.ids.get(span.line).and_then(|id| after.lines.iter().position(|l| l.id == *id));
+            let id = scene.network.line(span.line).map(|l| l.id);
+            let place = after.lines.iter().position(|l| Some(l.id) == id);
             let place = place.ok_or(Error::Mismatch("there is no line there"))?;
             let (left, taken) = take_span(&after.lines[place], &span, &scene.network);
             let old = after.lines.remove(place);
@@ -350,7 +363,7 @@ pub fn plan(
             for (k, line) in left.into_iter().enumerate() {
                 let id = if k == 0 { old.id } else { after.next_id };
                 after.next_id += u64::from(k > 0);
-                after.lines.insert(place + k, Line { id, ..line });
+                after.lines.insert(place + k, Arc::new(Line { id, ..line }));
             }
             if !old.is_seam() && matches!(old.made, Made::Traced | Made::Edited) {
                 after.erased.extend(taken);
@@ -382,8 +395,8 @@ pub fn plan(
             known(swatches, swatch)?;
             let filled: Vec<bool> =
                 crate::paint::fills(&scene.regions, &sheet.drops).iter().map(Option::is_some).collect();
-            let empty = scene.regions.list.iter().zip(filled).filter(|(_, f)| !f);
-            let new: Vec<Drop> = empty.map(|(r, _)| Drop { at: r.seed, swatch: swatch.clone() }).collect();
+            let empty = scene.regions.iter().filter(|r| !filled[r.id as usize - 1]);
+            let new: Vec<Drop> = empty.map(|r| Drop { at: r.seed, swatch: swatch.clone() }).collect();
             let label = counted("filled", new.len(), "empty region");
             after.drops.extend(new);
             label
@@ -466,7 +479,7 @@ pub fn plan(
 /// as it is, and what it stands for is not traced again.
 fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
     let kept = |l: &Line| if afresh { l.made == Made::Hand } else { l.made != Made::Traced };
-    let kept: Vec<Line> = after.lines.drain(..).filter(kept).collect();
+    let kept: Vec<Arc<Line>> = after.lines.drain(..).filter(|l| kept(l)).collect();
     if afresh {
         after.erased.clear();
         after.settled.retain(|s| s.how == Verdict::Left);
@@ -477,7 +490,7 @@ fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
         after.erased.iter().for_each(|e| e.apply(alpha));
     }
     let traced = trace(&ink, &after.recipes.trace, after.dpi, after.next_id);
-    after.lines = without_covered(traced, &kept, after.next_id);
+    after.lines = shared(without_covered(traced, &kept, after.next_id));
     after.next_id += after.lines.len() as u64;
     after.lines.extend(kept);
     after.reweighed.retain(|r| after.lines.iter().any(|l| l.id == r.line));
@@ -509,7 +522,7 @@ fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
         }
     };
     for line in &mut after.lines {
-        match &mut line.form {
+        match &mut Arc::make_mut(line).form {
             Form::Centreline { spine, width, ends } => {
                 let at = spine.points.first().copied().unwrap_or(pt(0.0, 0.0));
                 width.iter_mut().for_each(|k| k[1] = (k[1] * scale(at) * 256.0).round() / 256.0);
@@ -573,14 +586,17 @@ fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Er
         }
         let flat = line.flat(0.2);
         let length = polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>());
-        let Form::Centreline { width, .. } = &mut line.form else {
+        let Form::Centreline { width, .. } = &line.form else {
             continue;
         };
         let new = adjust(width, length, how);
         if new == *width {
             continue;
         }
-        *width = new;
+        let line = Arc::make_mut(line);
+        if let Form::Centreline { width, .. } = &mut line.form {
+            *width = new;
+        }
         n += 1;
         if line.made == Made::Traced {
             line.made = Made::Edited;
@@ -616,7 +632,7 @@ fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
 }
 
 fn finding<'a>(scene: &'a Scene, id: &str) -> Result<&'a Finding, Error> {
-    scene.findings.iter().find(|f| f.id == id).ok_or_else(|| Error::NoSuchFinding(id.to_owned()))
+    scene.findings.get(id).ok_or_else(|| Error::NoSuchFinding(id.to_owned()))
 }
 
 fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWith>) -> Result<String, Error> {
@@ -667,7 +683,7 @@ pub fn close(after: &mut Sheet, gap: &Gap, with: CloseWith) {
         line.form = Form::Seam { spine };
     }
     after.next_id += 1;
-    after.lines.push(line);
+    after.lines.push(Arc::new(line));
     let how = if with == CloseWith::Seam { Verdict::Seamed } else { Verdict::Bridged };
     after.settled.push(Settled { kind: Kind::Gap, at: gap.from, how });
 }
@@ -682,13 +698,18 @@ pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
             continue;
         };
         if done.iter().any(|d| d.line == tail.line) {
-            let lines = after.lines.clone();
-            let network = crate::region::network::Network::of(&lines);
-            let again = tails_up_to(&lines, &network, f64::INFINITY);
-            let Some(same) = again.iter().find(|t| t.line == place && t.tip.dist(tail.tip) < 0.01) else {
+            // What is left of it, among all that the tail may cross.
+            let near = near_tail(scene, tail);
+            let lines: Vec<Arc<Line>> = std::iter::once(&after.lines[place])
+                .chain(after.lines.iter().filter(|l| l.id != after.lines[place].id && near.contains(&l.id)))
+                .cloned()
+                .collect();
+            let network = Network::of(&lines);
+            let again = tails_up_to(&network, f64::INFINITY);
+            let Some(same) = again.iter().find(|t| t.line == 0 && t.tip.dist(tail.tip) < 0.01) else {
                 continue;
             };
-            apply_cut(after, place, cut_tail(&lines[place], same, &network), tail);
+            apply_cut(after, place, cut_tail(&lines[0], same, &network), tail);
         } else {
             let line = after.lines[place].clone();
             apply_cut(after, place, cut_tail(&line, tail, &scene.network), tail);
@@ -698,13 +719,25 @@ pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
 }
 
 fn scene_line_id(after: &Sheet, scene: &Scene, tail: &Tail) -> Option<u64> {
-    scene.ids.get(tail.line).copied().filter(|id| after.lines.iter().any(|l| l.id == *id))
+    let id = scene.network.line(tail.line)?.id;
+    after.lines.iter().any(|l| l.id == id).then_some(id)
+}
+
+/// The ids of the lines that pass near a tail.
+fn near_tail(scene: &Scene, tail: &Tail) -> HashSet<u64> {
+    let path: Vec<Pt> = tail.path.iter().map(|p| pt(p[0], p[1])).chain([tail.tip]).collect();
+    let reach = 2.0 * scene.network.widest() + 4.0;
+    let pieces = path.windows(2).flat_map(|w| {
+        let half = w[0].dist(w[1]) / 2.0;
+        scene.network.near(w[0].lerp(w[1], 0.5), half + reach)
+    });
+    pieces.filter_map(|p| scene.network.line(p.line as usize)).map(|l| l.id).collect()
 }
 
 fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure)>, tail: &Tail) {
     let Some((left, erasure)) = cut else { return };
     match left {
-        Some(line) => after.lines[place] = line,
+        Some(line) => after.lines[place] = Arc::new(line),
         None => {
             after.lines.remove(place);
         }
@@ -735,7 +768,7 @@ fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
         let (_, q, width) = best.ok_or(Error::Mismatch("a bridge needs a line near both of its ends"))?;
         // The outline of a solid has no width of its own.
         let width = if width > 0.0 { width } else { 4.0 };
-        let end = network.ends.iter().find(|e| e.p.dist(q) < 0.5 * width);
+        let end = network.ends().find(|e| e.p.dist(q) < 0.5 * width);
         Ok::<_, Error>(end.map_or((q, None, width), |e| (e.p, Some(e.dir), e.width)))
     };
     let ((a, out_a, wa), (b, out_b, wb)) = (nearest(from)?, nearest(to)?);

@@ -181,6 +181,16 @@ impl Bounds {
         b
     }
 
+    /// The box of columns and rows of a picture: x0, y0, x1, y1 with the ends left out.
+    pub fn of_area((x0, y0, x1, y1): (usize, usize, usize, usize)) -> Bounds {
+        Bounds { min: pt(x0 as f64, y0 as f64), max: pt(x1 as f64, y1 as f64) }
+    }
+
+    /// Whether the two have a place in common.
+    pub fn touches(&self, o: &Bounds) -> bool {
+        self.min.x <= o.max.x && self.max.x >= o.min.x && self.min.y <= o.max.y && self.max.y >= o.min.y
+    }
+
     pub fn grown(self, by: f64) -> Bounds {
         Bounds { min: self.min - pt(by, by), max: self.max + pt(by, by) }
     }

@@ -19,6 +19,7 @@ pub mod plane;
 pub mod recipe;
 pub mod region;
 pub mod render;
+pub mod scene;
 pub mod sheet;
 pub mod stages;
 pub mod trace;

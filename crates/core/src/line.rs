@@ -2,6 +2,7 @@
 
 use crate::geom::{Pt, polyline_len};
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// A chain of cubic Bézier curves: `3 n + 1` points, ends and handles in turn. A closed one ends where it starts.
@@ -47,6 +48,11 @@ pub enum Made {
     Edited,
     Bridge,
     Hand,
+}
+
+/// Lines that many states of a sheet have in common.
+pub fn shared(lines: Vec<Line>) -> Vec<Arc<Line>> {
+    lines.into_iter().map(Arc::new).collect()
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
@@ -134,6 +140,11 @@ impl Line {
             Form::Outline { contours } => contours.iter_mut().for_each(go),
         }
         self
+    }
+
+    /// Its ink is drawn from its geometry; that of the others is what was lifted.
+    pub fn is_drawn(&self) -> bool {
+        matches!(self.made, Made::Bridge | Made::Hand)
     }
 
     pub fn is_seam(&self) -> bool {

@@ -5,6 +5,7 @@ use crate::line::{FlatPoint, Form, Line};
 use crate::plane::Plane;
 use crate::stages::Window;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// How closely curves are followed when pixels are drawn, px.
@@ -21,11 +22,29 @@ fn stroke_cover(p: Pt, flat: &[FlatPoint]) -> f64 {
     (best + 0.5).clamp(0.0, 1.0)
 }
 
+/// Columns and rows of a plane: x0, y0, x1, y1 with the ends left out.
+pub type Area = (usize, usize, usize, usize);
+
+/// All of a plane.
+pub fn whole<T>(plane: &Plane<T>) -> Area {
+    (0, 0, plane.width, plane.height)
+}
+
+/// What two areas have in common; empty where the ends do not lie behind the beginnings.
+fn common(a: Area, b: Area) -> Area {
+    (a.0.max(b.0), a.1.max(b.1), a.2.min(b.2), a.3.min(b.3))
+}
+
 /// Draws a stroke with round ends over `alpha`: each pixel keeps the greater coverage.
 pub fn stroke(alpha: &mut Plane<u8>, flat: &[FlatPoint]) {
+    stroke_in(alpha, flat, whole(alpha));
+}
+
+fn stroke_in(alpha: &mut Plane<u8>, flat: &[FlatPoint], area: Area) {
     for w in flat.windows(2) {
         let reach = w[0].width.max(w[1].width) / 2.0 + 1.0;
-        let (x0, y0, x1, y1) = Bounds::of([&w[0].p, &w[1].p]).grown(reach).pixels(alpha.width, alpha.height);
+        let bounds = Bounds::of([&w[0].p, &w[1].p]).grown(reach);
+        let (x0, y0, x1, y1) = common(bounds.pixels(alpha.width, alpha.height), area);
         for y in y0..y1 {
             for x in x0..x1 {
                 let a = (stroke_cover(pt(x as f64 + 0.5, y as f64 + 0.5), w) * 255.0) as u8;
@@ -38,6 +57,10 @@ pub fn stroke(alpha: &mut Plane<u8>, flat: &[FlatPoint]) {
 
 /// Fills closed rings (even-odd) over `alpha` with anti-aliased edges.
 pub fn fill(alpha: &mut Plane<u8>, rings: &[Vec<Pt>]) {
+    fill_in(alpha, rings, whole(alpha));
+}
+
+fn fill_in(alpha: &mut Plane<u8>, rings: &[Vec<Pt>], area: Area) {
     let (x0, y0, x1, y1) = Bounds::of(rings.iter().flatten()).grown(1.0).pixels(alpha.width, alpha.height);
     if x1 <= x0 || y1 <= y0 {
         return;
@@ -54,8 +77,9 @@ pub fn fill(alpha: &mut Plane<u8>, rings: &[Vec<Pt>]) {
         return;
     };
     mask.fill_path(&path, tiny_skia::FillRule::EvenOdd, true, tiny_skia::Transform::identity());
-    for y in y0..y1 {
-        for x in x0..x1 {
+    let (left, top, right, low) = common((x0, y0, x1, y1), area);
+    for y in top..low {
+        for x in left..right {
             let here = &mut alpha.data[y * alpha.width + x];
             *here = (*here).max(mask.data()[(y - y0) * (x1 - x0) + x - x0]);
         }
@@ -64,10 +88,27 @@ pub fn fill(alpha: &mut Plane<u8>, rings: &[Vec<Pt>]) {
 
 /// Draws a line's ink over `alpha`; a seam has none.
 pub fn draw(alpha: &mut Plane<u8>, line: &Line) {
+    draw_in(alpha, line, whole(alpha));
+}
+
+/// The same within an area of the plane.
+pub fn draw_in(alpha: &mut Plane<u8>, line: &Line, area: Area) {
     match line.form {
-        Form::Centreline { .. } => stroke(alpha, &line.flat(FLATNESS)),
-        Form::Outline { .. } => fill(alpha, &line.rings(FLATNESS)),
+        Form::Centreline { .. } => stroke_in(alpha, &line.flat(FLATNESS), area),
+        Form::Outline { .. } => fill_in(alpha, &line.rings(FLATNESS), area),
         Form::Seam { .. } => {}
+    }
+}
+
+/// A box around all pixels that a line's ink may reach.
+pub fn bounds_of(line: &Line) -> Bounds {
+    match &line.form {
+        // Curves lie within their handles.
+        Form::Centreline { spine, width, .. } => {
+            Bounds::of(&spine.points).grown(width.iter().map(|k| k[1]).fold(0.0, f64::max) / 2.0 + 2.0)
+        }
+        Form::Outline { contours } => Bounds::of(contours.iter().flat_map(|c| &c.points)).grown(2.0),
+        Form::Seam { .. } => Bounds::EMPTY,
     }
 }
 
@@ -121,6 +162,11 @@ impl Erasure {
 
     /// Takes the tail's ink off `alpha`.
     pub fn apply(&self, alpha: &mut Plane<u8>) {
+        self.apply_in(alpha, whole(alpha));
+    }
+
+    /// The same within an area of the plane.
+    pub fn apply_in(&self, alpha: &mut Plane<u8>, area: Area) {
         let cutter = as_flat(&self.cutter);
         // Ink feathers beyond the width that was measured.
         let wide: Vec<FlatPoint> =
@@ -128,7 +174,7 @@ impl Erasure {
         let Some(crossing) = wide.first().map(|f| f.p) else {
             return;
         };
-        let (x0, y0, x1, y1) = self.bounds().pixels(alpha.width, alpha.height);
+        let (x0, y0, x1, y1) = common(self.bounds().pixels(alpha.width, alpha.height), area);
         for y in y0..y1 {
             for x in x0..x1 {
                 let p = pt(x as f64 + 0.5, y as f64 + 0.5);
@@ -153,28 +199,39 @@ pub struct Reweighed {
 }
 
 impl Reweighed {
-    /// Takes the old ink of all of them away, the ink of every other line kept, and draws them as they are now.
-    pub fn apply_all(all: &[Reweighed], lines: &[Line], alpha: &mut Plane<u8>) {
+    /// The ink of the line as it was traced: it feathers beyond the width that was measured.
+    fn old(&self) -> (Vec<FlatPoint>, Bounds) {
+        let wide: Vec<FlatPoint> =
+            as_flat(&self.path).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.15 + 3.0 }).collect();
+        let widest = wide.iter().map(|f| f.width).fold(0.0, f64::max);
+        let bounds = Bounds::of(&wide.iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest / 2.0 + 1.0);
+        (wide, bounds)
+    }
+
+    /// The box of pixels that may change, the line as it is now left aside.
+    pub fn bounds(&self) -> Bounds {
+        self.old().1
+    }
+
+    /// Takes the old ink of all of them away within an area, the ink of every other line kept, and draws them as they are
+    /// now.
+    pub fn apply_in(all: &[Reweighed], lines: &[Arc<Line>], alpha: &mut Plane<u8>, area: Area) {
         if all.is_empty() {
             return;
         }
         let redrawn: std::collections::HashSet<u64> = all.iter().map(|r| r.line).collect();
-        let others: Vec<(&Line, Vec<FlatPoint>, Bounds)> = lines
+        let seen = Bounds { min: pt(area.0 as f64, area.1 as f64), max: pt(area.2 as f64, area.3 as f64) };
+        let others: Vec<(&Line, Bounds)> = lines
             .iter()
             .filter(|l| !redrawn.contains(&l.id) && !l.is_seam())
-            .map(|l| {
-                let flat = l.flat(FLATNESS);
-                let widest = flat.iter().map(|f| f.width).fold(0.0, f64::max);
-                let points: Vec<Pt> = flat.iter().map(|f| f.p).chain(l.rings(FLATNESS).into_iter().flatten()).collect();
-                (l, flat, Bounds::of(&points).grown(widest / 2.0 + 2.0))
-            })
+            .map(|l| (&**l, bounds_of(l)))
+            .filter(|(_, b)| b.touches(&seen))
             .collect();
         for r in all {
-            // Ink feathers beyond the width that was measured.
-            let wide: Vec<FlatPoint> =
-                as_flat(&r.path).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.15 + 3.0 }).collect();
-            let widest = wide.iter().map(|f| f.width).fold(0.0, f64::max);
-            let bounds = Bounds::of(&wide.iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest / 2.0 + 1.0);
+            let (wide, bounds) = r.old();
+            if !bounds.touches(&seen) {
+                continue;
+            }
             let (x0, y0, x1, y1) = bounds.pixels(alpha.width, alpha.height);
             if x1 <= x0 || y1 <= y0 {
                 continue;
@@ -185,19 +242,19 @@ impl Reweighed {
             };
             let (mut old, mut keep) = (Plane::new(x1 - x0, y1 - y0, 0u8), Plane::new(x1 - x0, y1 - y0, 0u8));
             stroke(&mut old, &shifted(&wide));
-            let near = |b: &Bounds| {
-                b.min.x < bounds.max.x && b.max.x > bounds.min.x && b.min.y < bounds.max.y && b.max.y > bounds.min.y
-            };
-            for (line, flat, _) in others.iter().filter(|o| near(&o.2)) {
-                let grown: Vec<FlatPoint> =
-                    shifted(flat).iter().map(|f| FlatPoint { p: f.p, width: f.width + 1.0 }).collect();
+            for (line, _) in others.iter().filter(|o| o.1.touches(&bounds)) {
+                let grown: Vec<FlatPoint> = shifted(&line.flat(FLATNESS))
+                    .iter()
+                    .map(|f| FlatPoint { p: f.p, width: f.width + 1.0 })
+                    .collect();
                 stroke(&mut keep, &grown);
                 let rings: Vec<Vec<Pt>> =
                     line.rings(FLATNESS).iter().map(|r| r.iter().map(|&p| here(p)).collect()).collect();
                 fill(&mut keep, &rings);
             }
-            for y in y0..y1 {
-                for x in x0..x1 {
+            let (left, top, right, low) = common((x0, y0, x1, y1), area);
+            for y in top..low {
+                for x in left..right {
                     if *old.at(x - x0, y - y0) >= 128 {
                         let a = &mut alpha.data[y * alpha.width + x];
                         *a = (*a).min(*keep.at(x - x0, y - y0));
@@ -205,7 +262,8 @@ impl Reweighed {
                 }
             }
         }
-        lines.iter().filter(|l| redrawn.contains(&l.id)).for_each(|l| draw(alpha, l));
+        let now = lines.iter().filter(|l| redrawn.contains(&l.id) && bounds_of(l).touches(&seen));
+        now.for_each(|l| draw_in(alpha, l, area));
     }
 }
 

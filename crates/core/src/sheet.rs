@@ -1,20 +1,18 @@
-//! The state of one drawing, and the scene computed from it.
+//! The state of one drawing.
 
-use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict, id_of};
-use crate::geom::Pt;
+use crate::finding::Settled;
+use crate::geom::Bounds;
 use crate::ink::Ink;
-use crate::join::{Gap, Leak, Tail, find_gaps, find_leak, find_tails};
 use crate::lift::ByHand;
-use crate::line::{FlatPoint, Line, Made};
-use crate::paint::{Drop, drops_in};
+use crate::line::{Line, Made};
+use crate::paint::Drop;
 use crate::plane::Plane;
-use crate::recipe::{Recipes, TraceRecipe, px_per_mm};
-use crate::region::network::Network;
-use crate::region::{Regions, regions};
-use crate::render::{self, Erasure, Reweighed};
+use crate::recipe::{Recipes, TraceRecipe};
+use crate::render::{self, Area, Erasure, Reweighed};
 use crate::stages::{Inking, Kept};
 use serde::{Deserialize, Serialize};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// All that a drawing is besides its original: every edit changes this, and undoing gives back what was, field by field.
@@ -33,7 +31,7 @@ pub struct Sheet {
     #[ts(type = "number")]
     pub next_id: u64,
     /// From the lowest to the topmost.
-    pub lines: Vec<Line>,
+    pub lines: Vec<Arc<Line>>,
     pub erased: Vec<Erasure>,
     /// Lines whose weight was changed after tracing.
     pub reweighed: Vec<Reweighed>,
@@ -73,14 +71,60 @@ impl Sheet {
     /// The ink as it is seen: lifted pixels without what was cut, with what was added.
     pub fn visible_ink(&self, lifted: &Ink) -> Ink {
         let mut ink = lifted.clone();
-        for cut in &self.erased {
-            cut.apply(&mut ink.alpha);
-        }
-        Reweighed::apply_all(&self.reweighed, &self.lines, &mut ink.alpha);
-        for line in self.lines.iter().filter(|l| matches!(l.made, Made::Bridge | Made::Hand)) {
-            render::draw(&mut ink.alpha, line);
-        }
+        self.see_in(&mut ink.alpha, render::whole(&lifted.alpha));
         ink
+    }
+
+    /// Cuts and draws over lifted pixels within an area.
+    fn see_in(&self, alpha: &mut Plane<u8>, area: Area) {
+        let seen = Bounds::of_area(area);
+        for cut in self.erased.iter().filter(|e| e.bounds().touches(&seen)) {
+            cut.apply_in(alpha, area);
+        }
+        Reweighed::apply_in(&self.reweighed, &self.lines, alpha, area);
+        let drawn = |l: &&Arc<Line>| l.is_drawn() && render::bounds_of(l).touches(&seen);
+        for line in self.lines.iter().filter(drawn) {
+            render::draw_in(alpha, line, area);
+        }
+    }
+
+    /// Brings the ink that is seen of `before` up to this sheet. Gives the boxes of the pixels that may have changed.
+    pub fn see_again(&self, before: &Sheet, lifted: &Ink, alpha: &mut Plane<u8>) -> Vec<Bounds> {
+        let mut boxes: Vec<Bounds> = Vec::new();
+        let (cut, uncut) = (unshared(&before.erased, &self.erased), unshared(&self.erased, &before.erased));
+        boxes.extend(cut.chain(uncut).map(Erasure::bounds));
+        let (was, is) = (unshared(&before.reweighed, &self.reweighed), unshared(&self.reweighed, &before.reweighed));
+        let reweighed: Vec<&Reweighed> = was.chain(is).collect();
+        boxes.extend(reweighed.iter().map(|r| r.bounds()));
+        let regarded: HashSet<u64> = reweighed.iter().map(|r| r.line).collect();
+        let redrawn: HashSet<u64> = before.reweighed.iter().chain(&self.reweighed).map(|r| r.line).collect();
+        let old: HashMap<u64, &Arc<Line>> = before.lines.iter().map(|l| (l.id, l)).collect();
+        let new: HashMap<u64, &Arc<Line>> = self.lines.iter().map(|l| (l.id, l)).collect();
+        let same = |l: &Arc<Line>, other: Option<&&Arc<Line>>| {
+            other.is_some_and(|o| Arc::ptr_eq(o, l) || **o == *l) && !regarded.contains(&l.id)
+        };
+        let gone = before.lines.iter().filter(|l| !same(l, new.get(&l.id)));
+        let came = self.lines.iter().filter(|l| !same(l, old.get(&l.id)));
+        for line in gone.chain(came).filter(|l| !l.is_seam()) {
+            let bounds = render::bounds_of(line);
+            if line.is_drawn() || redrawn.contains(&line.id) {
+                boxes.push(bounds);
+            }
+            // Where a line was given another weight the ink of its neighbours is kept.
+            boxes.extend(self.reweighed.iter().map(Reweighed::bounds).filter(|b| b.touches(&bounds)));
+        }
+        for b in &boxes {
+            let area = b.pixels(alpha.width, alpha.height);
+            for y in area.1..area.3 {
+                let row = y * alpha.width;
+                if area.0 < area.2 {
+                    let span = row + area.0..row + area.2;
+                    alpha.data[span.clone()].copy_from_slice(&lifted.alpha.data[span]);
+                }
+            }
+            self.see_in(alpha, area);
+        }
+        boxes
     }
 
     /// What the ink of this drawing is made by now.
@@ -115,129 +159,10 @@ impl Sheet {
     }
 }
 
-/// What is computed from a sheet: its network, regions and findings, over the ink as it is seen.
-#[derive(Debug, Clone)]
-pub struct Scene {
-    pub ink: Ink,
-    /// The ids of the lines, by their numbers in the network.
-    pub ids: Vec<u64>,
-    pub network: Network,
-    pub regions: Regions,
-    pub gaps: Vec<Gap>,
-    pub tails: Vec<Tail>,
-    pub findings: Vec<Finding>,
-}
-
-impl Scene {
-    /// Computes the scene of a sheet whose lifted ink is given.
-    pub fn of(sheet: &Sheet, lifted: &Ink) -> Scene {
-        let ink = sheet.visible_ink(lifted);
-        let network = Network::of(&sheet.lines);
-        let regions = regions(&network, &ink.alpha);
-        let join = &sheet.recipes.join;
-        let gaps = find_gaps(&sheet.lines, &network, &ink.alpha, join, sheet.dpi);
-        let tails = find_tails(&sheet.lines, &network, join, sheet.dpi);
-        let findings = findings(sheet, &network, &regions, &gaps, &tails);
-        let ids = sheet.lines.iter().map(|l| l.id).collect();
-        Scene { ink, ids, network, regions, gaps, tails, findings }
-    }
-
-    /// By which way paint would run from a place: see [`find_leak`].
-    pub fn leak(&self, from: Pt) -> Option<Leak> {
-        let mut barriers = self.ink.alpha.clone();
-        // Seams bear no width: they are drawn as a hair that holds.
-        for flat in self.network.flats.iter().filter(|flat| flat.iter().all(|f| f.width == 0.0)) {
-            let hair: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: f.p, width: 2.0 }).collect();
-            render::stroke(&mut barriers, &hair);
-        }
-        find_leak(&barriers, from)
-    }
-
-    /// Ink drawn from vector lines alone, for drawings that have no lifted pixels.
-    pub fn ink_of_lines(lines: &[Line], width: usize, height: usize, colour: [u8; 3]) -> Ink {
-        let mut alpha = Plane::new(width, height, 0u8);
-        lines.iter().for_each(|l| render::draw(&mut alpha, l));
-        Ink::plain(alpha, colour)
-    }
-}
-
-/// Regions under this are slivers, mm².
-const SLIVER: f64 = 0.18;
-
-fn findings(sheet: &Sheet, network: &Network, regions: &Regions, gaps: &[Gap], tails: &[Tail]) -> Vec<Finding> {
-    let left = |kind: Kind, at| {
-        sheet.settled.iter().any(|s| s.kind == kind && s.how == Verdict::Left && s.at.dist(at) < SAME_PLACE)
-    };
-    let plain = |kind: Kind, at, size| Finding {
-        id: id_of(kind, at, None),
-        kind,
-        at,
-        to: None,
-        path: Vec::new(),
-        size,
-        confidence: 1.0,
-        sure: false,
-        parts: None,
-        region: None,
-        left: left(kind, at),
-    };
-    let mut out = Vec::new();
-    // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-    let ends_of = |g: &Gap| {
-        [Some((g.line, g.at_end)), g.other_end.map(|e| (g.other, e))].into_iter().flatten().collect::<Vec<_>>()
-    };
-    let in_sure_gap: HashSet<(usize, bool)> = gaps.iter().filter(|g| g.sure).flat_map(ends_of).collect();
-    let tails: Vec<&Tail> = tails.iter().filter(|t| !in_sure_gap.contains(&(t.line, t.at_end))).collect();
-    let in_tail: HashSet<(usize, bool)> = tails.iter().map(|t| (t.line, t.at_end)).collect();
-    let gaps: Vec<&Gap> = gaps.iter().filter(|g| g.sure || !ends_of(g).iter().any(|e| in_tail.contains(e))).collect();
-    let in_gap: HashSet<(usize, bool)> = gaps.iter().flat_map(|g| ends_of(g)).collect();
-    for g in &gaps {
-        out.push(Finding {
-            id: id_of(Kind::Gap, g.from, Some(g.to)),
-            to: Some(g.to),
-            path: g.bridge.flat(0.2).iter().map(|f| f.p).collect(),
-            confidence: g.confidence,
-            sure: g.sure,
-            parts: g.parts,
-            ..plain(Kind::Gap, g.from, g.length)
-        });
-    }
-    for t in &tails {
-        out.push(Finding {
-            id: id_of(Kind::Tail, t.at, Some(t.tip)),
-            to: Some(t.tip),
-            path: t.path.iter().map(|p| crate::geom::pt(p[0], p[1])).collect(),
-            confidence: t.confidence,
-            sure: t.sure,
-            ..plain(Kind::Tail, t.at, t.length)
-        });
-    }
-    for end in network.ends.iter().filter(|e| e.loose) {
-        let here = (end.line, end.at_end);
-        if !in_gap.contains(&here) && !in_tail.contains(&here) {
-            out.push(plain(Kind::LooseEnd, end.p, 0.0));
-        }
-    }
-    let px2 = px_per_mm(sheet.dpi).powi(2);
-    let drops = drops_in(regions, &sheet.drops);
-    for (region, drops) in regions.list.iter().zip(&drops) {
-        let here = |kind| Finding { region: Some(region.id), ..plain(kind, region.seed, region.area as f64) };
-        if (region.area as f64) < SLIVER * px2 {
-            if drops.is_empty() {
-                out.push(here(Kind::Sliver));
-            }
-        } else if drops.is_empty() {
-            out.push(here(Kind::Unpainted));
-        }
-        let mut swatches: Vec<&str> = drops.iter().map(|&k| sheet.drops[k].swatch.as_str()).collect();
-        swatches.sort_unstable();
-        swatches.dedup();
-        if swatches.len() > 1 {
-            out.push(here(Kind::TwoPaints));
-        }
-    }
-    out.sort_by(|a, b| {
-        a.kind.cmp(&b.kind).then(b.sure.cmp(&a.sure)).then(b.confidence.total_cmp(&a.confidence)).then(a.id.cmp(&b.id))
-    });
-    out
+/// What of one list is not in another that is mostly the same: both begin and end alike.
+fn unshared<'a, T: PartialEq>(list: &'a [T], other: &'a [T]) -> impl Iterator<Item = &'a T> {
+    let least = list.len().min(other.len());
+    let first = list.iter().zip(other).take_while(|(a, b)| a == b).count();
+    let last = list.iter().rev().zip(other.iter().rev()).take(least - first).take_while(|(a, b)| a == b).count();
+    list[first..list.len() - last].iter()
 }

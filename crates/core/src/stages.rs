@@ -85,7 +85,7 @@ struct Covered {
 /// What tracing again keeps: lines somebody made or changed, and what was taken off the pixels.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Kept {
-    pub lines: Vec<Line>,
+    pub lines: Vec<Arc<Line>>,
     pub erased: Vec<Erasure>,
 }
 
@@ -460,7 +460,8 @@ impl Stages {
         };
         let k = 1usize << window.level;
         let mut alpha = Plane::new(window.width.div_ceil(k), window.height.div_ceil(k), 0u8);
-        lines.iter().chain(&kept.lines).for_each(|l| render::draw_seen(&mut alpha, l, window));
+        lines.iter().for_each(|l| render::draw_seen(&mut alpha, l, window));
+        kept.lines.iter().for_each(|l| render::draw_seen(&mut alpha, l, window));
         Ok((alpha, lines))
     }
 

@@ -7,11 +7,12 @@ use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::lift::{Effect, Touch, outside};
-use rhizograph_core::line::{FlatPoint, Line, Made};
+use rhizograph_core::line::{FlatPoint, Line, Made, shared};
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{Edge, IntakeRecipe, Placement, Points, WeightRecipe};
 use rhizograph_core::render;
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::{Adjust, weigh};
@@ -220,7 +221,7 @@ fn weight_stays_in_the_painted_area() {
 fn traced(alpha: Plane<u8>) -> (Sheet, Ink) {
     let ink = Ink::plain(alpha, [0; 3]);
     let mut sheet = Sheet::new(W, H, 300.0);
-    sheet.lines = trace(&ink, &sheet.recipes.trace, 300.0, 1);
+    sheet.lines = shared(trace(&ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     sheet.traced = Some(Box::new(sheet.tracing()));
     (sheet, ink)
@@ -289,7 +290,7 @@ fn everything_done_by_hand_is_undone_exactly_and_survives_being_written() {
 #[test]
 fn a_reweighed_line_is_as_wide_in_the_pixels_as_in_its_data_and_the_others_stay() {
     let (sheet, ink) = traced(drawing());
-    let is_level = |l: &&Line| {
+    let is_level = |l: &&std::sync::Arc<Line>| {
         let flat = l.flat(0.2);
         flat.len() > 1
             && flat[0].p.dist(flat[flat.len() - 1].p) > 90.0

@@ -5,14 +5,15 @@
 
 use proptest::prelude::*;
 use rhizograph_core::command::{Change, Command, plan};
-use rhizograph_core::finding::Kind;
+use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::geom::{Pt, pt, segments_cross};
 use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::{FlatPoint, Made};
+use rhizograph_core::line::{FlatPoint, Made, shared};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::CloseWith;
 use rhizograph_core::render;
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 
 /// Strokes inked on a sheet of 400 x 300: points, width.
@@ -27,7 +28,7 @@ fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
 
 fn traced(ink: &Ink) -> Sheet {
     let mut sheet = Sheet::new(ink.alpha.width, ink.alpha.height, 300.0);
-    sheet.lines = trace(ink, &sheet.recipes.trace, 300.0, 1);
+    sheet.lines = shared(trace(ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     sheet.traced = Some(Box::new(sheet.tracing()));
     sheet
@@ -50,7 +51,7 @@ fn two_lines_that_cross_are_two_lines_not_four_stubs() {
     let sheet = traced(&ink);
     assert_eq!(sheet.lines.len(), 2);
     let scene = Scene::of(&sheet, &ink);
-    assert_eq!(scene.network.ends.iter().filter(|e| e.loose).count(), 4);
+    assert_eq!(scene.network.ends().filter(|e| e.loose).count(), 4);
     for line in &sheet.lines {
         let flat = line.flat(0.05);
         let (a, b) = (flat[0].p, flat[flat.len() - 1].p);
@@ -120,7 +121,7 @@ fn a_bridge_joins_exactly_its_two_ends_and_crosses_nothing() {
         ]);
         let sheet = traced(&ink);
         let scene = Scene::of(&sheet, &ink);
-        assert_eq!(scene.regions.list.len(), 1, "only the inner ring is closed");
+        assert_eq!(scene.regions.len(), 1, "only the inner ring is closed");
         let gaps: Vec<_> = scene.findings.iter().filter(|f| f.kind == Kind::Gap).collect();
         assert_eq!(gaps.len(), 1);
         assert!(gaps[0].sure, "a gap of {gap} px with confidence {:.2}", gaps[0].confidence);
@@ -129,8 +130,8 @@ fn a_bridge_joins_exactly_its_two_ends_and_crosses_nothing() {
                 .apply(&sheet)
                 .unwrap();
             let now = Scene::of(&after, &ink);
-            assert_eq!(now.regions.list.len(), 2);
-            assert!(now.network.ends.iter().all(|e| !e.loose));
+            assert_eq!(now.regions.len(), 2);
+            assert!(now.network.ends().all(|e| !e.loose));
             let new = after.lines.last().unwrap().flat(0.1);
             let others: Vec<Vec<FlatPoint>> = sheet.lines.iter().map(|l| l.flat(0.1)).collect();
             for w in new[1..new.len() - 1].windows(2) {
@@ -154,8 +155,8 @@ fn a_corner_stays_a_corner_and_a_t_ends_on_the_others_body() {
     ]);
     let sheet = traced(&ink);
     let scene = Scene::of(&sheet, &ink);
-    assert!(scene.network.ends.iter().all(|e| !e.loose), "nothing is loose: {:?}", scene.findings);
-    assert_eq!(scene.regions.list.len(), 2);
+    assert!(scene.network.ends().all(|e| !e.loose), "nothing is loose: {:?}", scene.findings);
+    assert_eq!(scene.regions.len(), 2);
     assert!(scene.findings.iter().all(|f| f.kind == Kind::Unpainted));
 }
 
@@ -171,11 +172,11 @@ fn a_solid_is_an_outline_and_a_line_running_into_it_joins_it() {
     let outlines = sheet.lines.iter().filter(|l| l.spine().is_none()).count();
     assert_eq!(outlines, 1);
     let scene = Scene::of(&sheet, &ink);
-    let loose: Vec<Pt> = scene.network.ends.iter().filter(|e| e.loose).map(|e| e.p).collect();
+    let loose: Vec<Pt> = scene.network.ends().filter(|e| e.loose).map(|e| e.p).collect();
     assert_eq!(loose.len(), 1, "{loose:?}");
     assert!(loose[0].dist(pt(40.0, 150.0)) < 2.0);
     // The line and the disc together part the ring in two; the disc is ink and no region.
-    assert_eq!(scene.regions.list.len(), 2);
+    assert_eq!(scene.regions.len(), 2);
 }
 
 #[test]
@@ -194,7 +195,7 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
         .apply(&sheet)
         .unwrap();
     let scene = Scene::of(&seam, &ink);
-    assert_eq!(scene.regions.list.len(), 3);
+    assert_eq!(scene.regions.len(), 3);
     assert_eq!(scene.findings.iter().filter(|f| f.kind == Kind::Unpainted).count(), 1);
     // The wall between skin and shell goes: one region with two paints.
     let wall = sheet.lines.iter().find(|l| {
@@ -209,7 +210,7 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
     let (kind, n, x, y) = pick;
     let ids: Vec<String> = scene.findings.iter().map(|f| f.id.clone()).collect();
     let one = |k: usize| ids.get(k % ids.len().max(1)).cloned().into_iter().collect::<Vec<_>>();
-    let seeds: Vec<Pt> = scene.regions.list.iter().map(|r| r.seed).collect();
+    let seeds: Vec<Pt> = scene.regions.iter().map(|r| r.seed).collect();
     match kind {
         0 => Command::Settle { ids: one(n), with: None },
         1 => Command::Settle {
@@ -248,13 +249,15 @@ proptest! {
         let start = traced(&ink);
         let mut states = vec![start.clone()];
         let mut changes: Vec<Change> = Vec::new();
+        // One scene is kept up all along; what it shows is what would be computed anew.
+        let mut scene = Scene::of(&start, &ink);
         for pick in picks {
             let now = states.last().unwrap().clone();
-            let scene = Scene::of(&now, &ink);
-            prop_assert_eq!(scene.network.arrangement.euler(), 0);
             let command = any_command(&scene, &now, pick);
             let Ok(change) = plan(&now, &command, &ink, &scene, &["skin".into(), "shell".into()]) else { continue };
             let after = change.apply(&now).unwrap();
+            scene.advance(&now, &after, &ink);
+            is_that_of(&scene, &after, &ink)?;
             // What is stored is what comes back.
             let text = serde_json::to_string(&change).unwrap();
             let back: Change = serde_json::from_str(&text).unwrap();
@@ -264,9 +267,12 @@ proptest! {
         }
         let mut sheet = states.last().unwrap().clone();
         for (change, before) in changes.iter().zip(&states).rev() {
-            sheet = change.undo(&sheet).unwrap();
+            let undone = change.undo(&sheet).unwrap();
+            scene.advance(&sheet, &undone, &ink);
+            sheet = undone;
             prop_assert_eq!(&sheet, before);
         }
+        is_that_of(&scene, &sheet, &ink)?;
         for (change, after) in changes.iter().zip(&states[1..]) {
             sheet = change.apply(&sheet).unwrap();
             prop_assert_eq!(&sheet, after);
@@ -274,6 +280,38 @@ proptest! {
         let text = serde_json::to_string(&sheet).unwrap();
         prop_assert_eq!(serde_json::from_str::<Sheet>(&text).unwrap(), sheet);
     }
+}
+
+/// Holds a scene that was kept up against one made anew: ink, edges, regions, paint and findings.
+fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCaseError> {
+    let anew = Scene::of(sheet, ink);
+    prop_assert_eq!(&scene.ink, &anew.ink);
+    prop_assert_eq!(scene.network.arrangement.euler(), 0);
+    prop_assert_eq!(scene.network.arrangement.counts(), anew.network.arrangement.counts());
+    let edges = |s: &Scene| {
+        let ids = |owners: &[u32]| {
+            let mut ids: Vec<u64> = owners.iter().map(|&o| s.network.line(o as usize).unwrap().id).collect();
+            ids.sort_unstable();
+            ids
+        };
+        let mut edges: Vec<_> = s.network.arrangement.edges().map(|([a, b], o, _)| (a.min(b), a.max(b), ids(o))).collect();
+        edges.sort();
+        edges
+    };
+    prop_assert_eq!(edges(scene), edges(&anew));
+    // Numbers of regions may differ, but not what they stand for.
+    let paint = |s: &Scene, id: u32| s.fills[id as usize - 1].clone();
+    for region in anew.regions.iter() {
+        let same = scene.regions.at(region.seed).unwrap();
+        prop_assert_eq!((same.area, same.bbox, same.seed), (region.area, region.bbox, region.seed));
+        prop_assert_eq!(paint(scene, same.id), paint(&anew, region.id));
+        let at = |s: &Scene, id: u32| s.regions.labels.data.iter().map(|&l| u32::from(l) == id).collect::<Vec<_>>();
+        prop_assert!(at(scene, same.id) == at(&anew, region.id));
+    }
+    prop_assert_eq!(scene.regions.len(), anew.regions.len());
+    let findings = |s: &Scene| s.findings.iter().map(|f| Finding { region: None, ..f.clone() }).collect::<Vec<_>>();
+    prop_assert_eq!(findings(scene), findings(&anew));
+    Ok(())
 }
 
 #[test]
@@ -298,7 +336,7 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
     }
     // Both stubs still reach the walls: nothing of them is loose there.
     let scene = Scene::of(&after, &ink);
-    assert_eq!(scene.network.ends.iter().filter(|e| e.loose).count(), 6);
+    assert_eq!(scene.network.ends().filter(|e| e.loose).count(), 6);
     assert_eq!(change.undo(&after).unwrap(), sheet);
     // What is left beyond a wall is a span of its own, with a loose end.
     let rest = do_it(&after, &ink, &Command::TakeSpan { at: pt(60.0, 142.0) }).apply(&after).unwrap();
@@ -327,7 +365,7 @@ fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
     assert_eq!(again.lines.len(), joined.lines.len());
     assert_eq!(again.erased, joined.erased);
     let (before, after) = (Scene::of(&joined, &ink), Scene::of(&again, &ink));
-    assert_eq!(after.regions.list.len(), before.regions.list.len());
+    assert_eq!(after.regions.len(), before.regions.len());
     assert!(after.findings.iter().filter(|f| f.sure).count() == 0);
     let afresh = do_it(&joined, &ink, &Command::Trace { afresh: true }).apply(&joined).unwrap();
     assert_eq!(afresh.handmade(), 0);

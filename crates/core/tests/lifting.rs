@@ -361,8 +361,8 @@ proptest! {
             prop_assert_eq!(ink.alpha.data.len(), w * h);
             let lines = rhizograph_core::trace::trace(&ink, &rhizograph_core::recipe::TraceRecipe::default(), 300.0, 1);
             let mut state = rhizograph_core::sheet::Sheet::new(w, h, 300.0);
-            state.lines = lines;
-            let scene = rhizograph_core::sheet::Scene::of(&state, &ink);
+            state.lines = rhizograph_core::line::shared(lines);
+            let scene = rhizograph_core::scene::Scene::of(&state, &ink);
             prop_assert_eq!(scene.network.arrangement.euler(), 0);
         }
     }

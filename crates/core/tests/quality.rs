@@ -5,10 +5,11 @@
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::lift::components;
-use rhizograph_core::line::FlatPoint;
+use rhizograph_core::line::{FlatPoint, shared};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::render;
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 
 const SIDE: usize = 900;
@@ -73,7 +74,7 @@ fn shapes(seed: u64, gap: Option<(f64, f64)>) -> (Ink, Vec<Pt>) {
 
 fn settled(ink: &Ink) -> (Scene, Vec<Pt>) {
     let mut sheet = Sheet::new(SIDE, SIDE, 300.0);
-    sheet.lines = trace(ink, &sheet.recipes.trace, 300.0, 1);
+    sheet.lines = shared(trace(ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     let scene = Scene::of(&sheet, ink);
     let mut closed = Vec::new();
@@ -94,8 +95,8 @@ fn whole_shapes_are_regions_and_nothing_else_is() {
         assert!(closed.is_empty(), "nothing was open in {seed}");
         let paper = ink.alpha.map(|&a| a < IS_INK);
         all += components(&paper, false).1.len() - 1;
-        found += scene.regions.list.len();
-        assert!(scene.network.ends.iter().all(|e| !e.loose), "drawing {seed} has a loose end");
+        found += scene.regions.len();
+        assert!(scene.network.ends().all(|e| !e.loose), "drawing {seed} has a loose end");
     }
     println!("figure: whole shapes: {found} regions of {all}");
     assert_eq!(found, all);
@@ -111,7 +112,7 @@ fn gaps_of_4_to_24_px_are_closed_without_asking() {
             cut += cuts.len();
             hit += cuts.iter().filter(|c| closed.iter().any(|g| g.dist(**c) < 10.0)).count();
             wrong += closed.iter().filter(|g| !cuts.iter().any(|c| g.dist(*c) < 10.0)).count();
-            regions += scene.regions.list.len();
+            regions += scene.regions.len();
         }
         println!(
             "figure: gaps of {least} to {most} px: {hit} of {cut} closed as sure, {wrong} wrong, {regions} regions"
@@ -134,22 +135,22 @@ fn hard_input_neither_fails_nor_crawls() {
         } else {
             pt(300.0 + 200.0 * unit(k / 2 * 2 + 13), 300.0 + 200.0 * unit(k / 2 * 2 + 29))
         };
-        sheet.lines.push(rhizograph_core::line::Line {
+        sheet.lines.push(std::sync::Arc::new(rhizograph_core::line::Line {
             id: k + 1,
             form: rhizograph_core::line::Form::Seam { spine: rhizograph_core::line::Spine::through(&[a, b], false) },
             made: rhizograph_core::line::Made::Hand,
             swatch: None,
             opacity: 1.0,
             group: None,
-        });
+        }));
     }
     let scene = Scene::of(&sheet, &ink);
     assert_eq!(scene.network.arrangement.euler(), 0);
     println!(
         "figure: 1200 seams in one place: {} faces in {:.1} s with all findings",
-        scene.network.arrangement.faces.len(),
+        scene.network.arrangement.counts().faces,
         began.elapsed().as_secs_f64()
     );
-    assert!(scene.network.arrangement.faces.len() > 10_000);
+    assert!(scene.network.arrangement.counts().faces > 10_000);
     assert!(began.elapsed().as_secs() < 60);
 }

@@ -5,11 +5,12 @@
 
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
-use rhizograph_core::line::{End, Form, Line, Made, Spine};
+use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::TraceRecipe;
 use rhizograph_core::region::arrangement::Arrangement;
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use std::time::Instant;
 
@@ -37,11 +38,12 @@ fn line(id: u64, points: &[Pt], closed: bool) -> Line {
 
 /// V − E + F = 1 + C, and no edge without two ends.
 fn is_sound(a: &Arrangement) {
-    assert_eq!(a.vertices.len() + a.faces.len(), 1 + a.components + a.edges.len());
-    assert!(a.edges.iter().all(|e| e.0 != e.1));
+    assert_eq!(a.euler(), 0);
+    assert!(a.edges().all(|([a, b], ..)| a != b));
 }
 
 fn scene_of(lines: Vec<Line>, side: usize) -> (Scene, f64) {
+    let lines = shared(lines);
     let mut sheet = Sheet::new(side, side, 300.0);
     sheet.next_id = lines.len() as u64 + 1;
     let ink = Scene::ink_of_lines(&lines, side, side, [0; 3]);
@@ -64,7 +66,7 @@ fn twenty_thousand_hatching_strokes_in_one_place() {
     let (scene, took) = scene_of(lines, 1000);
     println!(
         "figure: 20,000 hatching strokes in 700 x 700 px: {} faces, {} findings in {took:.1} s",
-        scene.network.arrangement.faces.len(),
+        scene.network.arrangement.counts().faces,
         scene.findings.len()
     );
     assert!(took < 90.0, "{took} s");
@@ -77,7 +79,7 @@ fn a_line_that_crosses_itself_five_hundred_times() {
         .map(|t| pt(500.0 + 380.0 * (t * 1.0).cos() * (0.37 * t).sin(), 500.0 + 380.0 * (t * 1.3).sin()))
         .collect();
     let (scene, took) = scene_of(vec![line(1, &points, false)], 1000);
-    let crossings = scene.network.arrangement.leaving.iter().filter(|l| l.len() > 2).count();
+    let crossings = scene.network.arrangement.vertices().filter(|v| v.1 > 2).count();
     println!("figure: a line crossing itself {crossings} times: {took:.2} s");
     assert!(crossings > 500, "{crossings}");
     assert!(took < 20.0, "{took} s");
@@ -88,9 +90,9 @@ fn lines_that_overlap_exactly_have_one_edge_and_all_their_owners() {
     let square = [pt(100.0, 100.0), pt(300.0, 100.0), pt(300.0, 300.0), pt(100.0, 300.0), pt(100.0, 100.0)];
     let (scene, took) = scene_of((1..=300).map(|id| line(id, &square, true)).collect(), 400);
     let a = &scene.network.arrangement;
-    assert_eq!(a.faces.len(), 2);
-    assert!(a.owners.iter().all(|o| o.len() == 300));
-    assert_eq!(scene.regions.list.len(), 1);
+    assert_eq!(a.counts().faces, 2);
+    assert!(a.edges().all(|(_, owners, _)| owners.len() == 300));
+    assert_eq!(scene.regions.len(), 1);
     println!("figure: 300 lines that overlap exactly: {took:.2} s");
     assert!(took < 20.0, "{took} s");
 }
@@ -107,10 +109,10 @@ fn lines_without_length_of_three_points_and_off_the_sheet() {
         line(6, &[pt(f64::MAX, 10.0), pt(20.0, 20.0)], false),
     ];
     let (scene, _) = scene_of(lines, 300);
-    assert_eq!(scene.regions.list.len(), 1);
+    assert_eq!(scene.regions.len(), 1);
     let same = (1..=500).map(|id| line(id, &[p, p, p, p], id % 2 == 0)).collect();
     let (scene, took) = scene_of(same, 300);
-    assert!(scene.network.arrangement.edges.is_empty());
+    assert!(scene.network.arrangement.counts().edges == 0);
     assert!(took < 10.0, "{took} s");
 }
 

@@ -2,8 +2,9 @@
 
 use crate::{Error, MOST_PIXELS, MOST_SIDE};
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::line::{End, Form, Line, Made, Spine};
+use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
 use usvg::tiny_skia_path::{PathSegment, Transform};
+use std::sync::Arc;
 
 /// The longest SVG text that is read, bytes.
 const MOST_TEXT: usize = 32 << 20;
@@ -15,7 +16,7 @@ const MOST_LINES: usize = 100_000;
 pub struct Vector {
     pub width: usize,
     pub height: usize,
-    pub lines: Vec<Line>,
+    pub lines: Vec<Arc<Line>>,
 }
 
 /// Whether the bytes begin like an SVG document.
@@ -38,7 +39,7 @@ pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
     }
     let mut lines = Vec::new();
     collect(tree.root(), &mut lines);
-    Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines })
+    Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines: shared(lines) })
 }
 
 fn collect(group: &usvg::Group, lines: &mut Vec<Line>) {

@@ -3,6 +3,7 @@
 use rhizograph_core::geom::Pt;
 use rhizograph_core::line::{End, FlatPoint, Form, Line, Made};
 use std::fmt::Write;
+use std::sync::Arc;
 
 const FLATNESS: f64 = 0.05;
 
@@ -117,7 +118,7 @@ fn line_element(line: &Line, ink: &str) -> String {
 }
 
 /// A drawing as SVG. Groups: `paint` (if any fills are given), `lines`, `bridges`, `seams`.
-pub fn drawing_svg(lines: &[Line], fills: &[Fill], ink: [u8; 3], width: usize, height: usize, dpi: f64) -> String {
+pub fn drawing_svg(lines: &[Arc<Line>], fills: &[Fill], ink: [u8; 3], width: usize, height: usize, dpi: f64) -> String {
     let mm = |px: usize| px as f64 / dpi * 25.4;
     let mut out = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{:.3}mm\" height=\"{:.3}mm\" viewBox=\"0 0 {width} {height}\">\n",
@@ -165,7 +166,7 @@ mod tests {
         let seam = Line { id: 2, form: Form::Seam { spine }, ..line.clone() };
         let ring = vec![pt(10.0, 10.0), pt(40.0, 10.0), pt(40.0, 40.0)];
         let fills = [Fill { name: "Kettle & lid".into(), colour: [200, 80, 50], rings: std::slice::from_ref(&ring) }];
-        let svg = drawing_svg(&[line, seam], &fills, [0, 0, 0], 100, 60, 300.0);
+        let svg = drawing_svg(&[line, seam].map(Arc::new), &fills, [0, 0, 0], 100, 60, 300.0);
         let vector = svg_in::read(svg.as_bytes()).unwrap();
         assert_eq!(vector.lines.len(), 2, "the seam has no ink: {svg}");
         assert!(vector.lines.iter().all(|l| matches!(l.form, Form::Outline { .. })));

@@ -87,10 +87,13 @@ pub struct RegionView {
     pub swatch: Option<String>,
 }
 
-/// Everything the canvas and the panels show of a drawing.
+/// What is shown of a drawing besides its lines, regions and findings.
 #[derive(Debug, Clone, Serialize, TS)]
-pub struct DrawingView {
+pub struct DrawingFrame {
     pub info: DrawingInfo,
+    /// Regions are numbered anew when this changes.
+    #[ts(type = "number")]
+    pub numbering: u64,
     #[ts(type = "number")]
     pub shot: i64,
     pub width: usize,
@@ -109,13 +112,63 @@ pub struct DrawingView {
     pub stale: bool,
     /// Lines somebody made or changed by hand: tracing again keeps them.
     pub handmade: usize,
-    pub lines: Vec<LineView>,
-    pub regions: Vec<RegionView>,
-    pub findings: Vec<Finding>,
     /// What the last change was, if it can be undone.
     pub undo: Option<String>,
     pub redo: Option<String>,
     pub steps: usize,
+}
+
+/// Everything the canvas and the panels show of a drawing.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct DrawingView {
+    #[serde(flatten)]
+    #[ts(flatten)]
+    pub frame: DrawingFrame,
+    pub lines: Vec<LineView>,
+    pub regions: Vec<RegionView>,
+    /// In the order they are listed.
+    pub findings: Vec<Finding>,
+}
+
+/// What an edit changed of a drawing that is shown already.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct DrawingPatch {
+    pub frame: DrawingFrame,
+    /// Gone or changed, and new or changed.
+    #[ts(type = "number[]")]
+    pub lines_gone: Vec<u64>,
+    pub lines: Vec<LineView>,
+    pub regions_gone: Vec<u32>,
+    pub regions: Vec<RegionView>,
+    /// Regions of the same shape that are filled otherwise.
+    pub refilled: Vec<Refilled>,
+    pub findings_gone: Vec<String>,
+    pub findings: Vec<Finding>,
+    /// Boxes of the ink that is seen otherwise: left, top, right, bottom, px.
+    pub inked: Vec<[f64; 4]>,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct Refilled {
+    pub region: u32,
+    pub swatch: Option<String>,
+}
+
+/// What a step answers: the drawing as it is now, or what changed of it.
+#[derive(Debug, Clone, Serialize, TS)]
+#[serde(rename_all = "snake_case", tag = "told")]
+pub enum StepTold {
+    Whole(Box<DrawingView>),
+    Patch(Box<DrawingPatch>),
+}
+
+impl StepTold {
+    pub fn frame(&self) -> &DrawingFrame {
+        match self {
+            StepTold::Whole(view) => &view.frame,
+            StepTold::Patch(patch) => &patch.frame,
+        }
+    }
 }
 
 #[derive(Debug, Deserialize, TS)]
@@ -123,7 +176,19 @@ pub struct CommandRequest {
     /// The revision the command was made on.
     #[ts(type = "number")]
     pub revision: i64,
+    /// Of the regions that are shown: with the same one, only what changed is answered.
+    #[ts(type = "number")]
+    pub numbering: u64,
     pub command: Command,
+}
+
+/// Asks for a step back or forth.
+#[derive(Debug, Deserialize, TS)]
+pub struct StepRequest {
+    #[ts(type = "number")]
+    pub revision: i64,
+    #[ts(type = "number")]
+    pub numbering: u64,
 }
 
 #[derive(Debug, Deserialize, TS)]

@@ -1,12 +1,10 @@
 //! The bench: drawings being worked on, with what was computed from them kept at hand. Everything here can be computed
 //! again from what is stored; nothing is lost when it goes.
 
-use super::api::{
-    DrawingInfo, DrawingView, GlanceRequest, LandingTold, LeakTold, LineKind, LineView, Progress, RegionView, SpanTold,
-    TraceTold,
-};
+use super::api::{DrawingView, GlanceRequest, LandingTold, LeakTold, Progress, SpanTold, StepTold, TraceTold};
 use super::pictures;
 use super::store::{self, NewDrawing, Step, Stored, Written};
+use super::view::{line_view, patch, polyline_path, spine_path, view};
 use rhizograph_core::command::{Change, Command, SPAN_REACH, plan, seam_spine};
 use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::geom::{Bounds, Pt, nearest_on_segment, pt};
@@ -14,20 +12,21 @@ use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::join::{Leak, Span, span_at};
 use rhizograph_core::lift::{LiftFacts, Trade};
-use rhizograph_core::line::{Form, Line, Spine};
-use rhizograph_core::paint::fills;
+use rhizograph_core::line::{Form, Line};
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{IntakeRecipe, Register, WeightRecipe};
 use rhizograph_core::region::network::Piece;
-use rhizograph_core::sheet::{Scene, Sheet};
+use rhizograph_core::scene::{Scene, SceneEdited};
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_formats::Input;
 use sha2::{Digest, Sha256};
 use sqlx::PgPool;
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::sync::Arc;
-use tokio::sync::Mutex;
+use tokio::sync::{Mutex, OwnedRwLockReadGuard, RwLock};
 
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
@@ -58,17 +57,26 @@ const PIXELS_AT_HAND: usize = 20_000_000;
 /// A drawing with what was computed from it.
 #[derive(Default)]
 struct Held {
-    stored: Option<Stored>,
+    stored: Option<Arc<Stored>>,
     /// The sheet as it is laid out, and by which recipe.
     source: Option<(IntakeRecipe, Arc<Plane<Rgb>>)>,
     /// The picture as it came, while it is laid out.
     raw: Option<Arc<Plane<Rgb>>>,
-    vector: Option<Arc<Vec<Line>>>,
+    vector: Option<Arc<Vec<Arc<Line>>>>,
     stages: Arc<std::sync::Mutex<Stages>>,
     /// The ink of vector art, by its colour.
     drawn: Option<([u8; 3], Arc<Inked>)>,
-    scene: Option<(i64, Arc<Scene>)>,
+    scene: Option<HeldScene>,
     used: u64,
+}
+
+/// What was computed from a drawing's state at a revision.
+#[derive(Clone)]
+struct HeldScene {
+    revision: i64,
+    /// Tells one numbering of regions from another, whichever server made it.
+    numbering: u64,
+    scene: Arc<RwLock<Scene>>,
 }
 
 /// What is looked at while a setting is changed.
@@ -88,13 +96,20 @@ pub struct Bench {
     clock: std::sync::atomic::AtomicU64,
 }
 
-/// A drawing with its computed scene.
+/// A drawing with its computed scene, which is not changed while this is held.
 pub struct Open {
-    pub stored: Stored,
+    pub stored: Arc<Stored>,
     pub source: Arc<Plane<Rgb>>,
     pub lifted: Arc<Inked>,
-    pub scene: Arc<Scene>,
+    pub scene: OwnedRwLockReadGuard<Scene>,
+    pub numbering: u64,
     pub vector: bool,
+}
+
+/// Numbers no other server or start gives; they survive JavaScript's numbers.
+fn fresh_numbering() -> u64 {
+    use std::hash::{BuildHasher, RandomState};
+    RandomState::new().hash_one(std::time::SystemTime::now()) >> 12
 }
 
 async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Result<T, Error> {
@@ -214,7 +229,7 @@ impl Bench {
         };
         let revision = store::revision(&self.pool, id).await.map_err(missing)?;
         if held.stored.as_ref().is_none_or(|s| s.revision != revision) {
-            held.stored = Some(store::load(&self.pool, id).await.map_err(missing)?);
+            held.stored = Some(Arc::new(store::load(&self.pool, id).await.map_err(missing)?));
         }
         let intake = held.stored.as_ref().map(|s| s.sheet.recipes.intake.clone()).unwrap_or_default();
         self.lay_out(held, id, &intake).await
@@ -271,15 +286,27 @@ impl Bench {
         let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
         let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
         let lifted = self.ink(held, &stored.sheet.inking_of_lines(), stored.sheet.dpi).await?;
-        let scene = match &held.scene {
-            Some((revision, scene)) if *revision == stored.revision => scene.clone(),
-            _ => {
-                let (sheet, lifted) = (stored.sheet.clone(), lifted.clone());
-                Arc::new(apart(move || scene_of(&sheet, &lifted)).await?)
+        let known = held.scene.clone().filter(|s| s.revision == stored.revision);
+        let known = match known {
+            Some(known) => known,
+            None => {
+                let (stored, lifted) = (stored.clone(), lifted.clone());
+                let revision = stored.revision;
+                let scene = apart(move || scene_of(&stored.sheet, &lifted)).await?;
+                let scene = Arc::new(RwLock::new(scene));
+                make_ready_soon(scene.clone());
+                HeldScene { revision, numbering: fresh_numbering(), scene }
             }
         };
-        held.scene = Some((stored.revision, scene.clone()));
-        Ok(Open { stored, source, lifted, scene, vector: held.vector.is_some() })
+        held.scene = Some(known.clone());
+        let scene = known.scene.read_owned().await;
+        Ok(Open { stored, source, lifted, scene, numbering: known.numbering, vector: held.vector.is_some() })
+    }
+
+    /// What is shown of a drawing.
+    pub async fn view(&self, id: i64) -> Result<DrawingView, Error> {
+        let open = self.open(id).await?;
+        apart(move || view(&open)).await
     }
 
     /// A drawing with everything computed.
@@ -439,8 +466,14 @@ impl Bench {
         Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
     }
 
-    /// Does a command on the revision it was made on.
-    pub async fn command(&self, id: i64, revision: i64, command: Command) -> Result<Open, Error> {
+    /// Does a command on the revision it was made on. `numbering`: of the regions that are shown where it was made.
+    pub async fn command(
+        &self,
+        id: i64,
+        revision: i64,
+        numbering: u64,
+        command: Command,
+    ) -> Result<(i64, StepTold), Error> {
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
         let open = self.open_held(&mut held, id).await?;
@@ -463,25 +496,28 @@ impl Bench {
             Some(inking) => self.ink(&mut held, &inking, open.stored.sheet.dpi).await?,
             None => open.lifted.clone(),
         };
-        let (sheet, scene) = (open.stored.sheet.clone(), open.scene.clone());
-        let change = apart(move || {
-            let none = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
-            match (&*lifted, &command) {
+        let (open, change) = apart(move || {
+            let sheet = &open.stored.sheet;
+            let none = || Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
+            let change = match (&*lifted, &command) {
                 (Err(e), Command::Trace { .. } | Command::Prepare { .. }) => Err(e.clone()),
-                (Err(_), _) => plan(&sheet, &command, &none, &scene, &swatches),
-                (Ok((ink, _)), _) => plan(&sheet, &command, ink, &scene, &swatches),
-            }
+                (Err(_), _) => plan(sheet, &command, &none(), &open.scene, &swatches),
+                (Ok((ink, _)), _) => plan(sheet, &command, ink, &open.scene, &swatches),
+            };
+            (open, change)
         })
-        .await??;
+        .await?;
+        let change = change?;
         if change.is_empty() {
-            return Ok(open);
+            return Ok((open.stored.shot, StepTold::Whole(Box::new(view(&open)))));
         }
         let after = change.apply(&open.stored.sheet)?;
-        self.finish(&mut held, id, revision, after, Step::Add(Box::new(change))).await
+        drop(open);
+        self.finish(&mut held, id, numbering, after, Step::Add(Box::new(change))).await
     }
 
     /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
-    pub async fn register(&self, id: i64, revision: i64, marks: [Pt; 2]) -> Result<Open, Error> {
+    pub async fn register(&self, id: i64, revision: i64, marks: [Pt; 2]) -> Result<(i64, StepTold), Error> {
         let stored = store::load(&self.pool, id).await?;
         let recipe = &stored.sheet.recipes.intake;
         let [w, h] = stored.sheet.original;
@@ -491,11 +527,11 @@ impl Bench {
         let to = others.unwrap_or_else(|| level(from));
         let register = Some(Register { from, to, pegs: false });
         let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
-        self.command(id, revision, Command::Intake { intake }).await
+        self.command(id, revision, 0, Command::Intake { intake }).await
     }
 
     /// Undoes the last change, or does the last undone one again.
-    pub async fn step(&self, id: i64, revision: i64, redo: bool) -> Result<Open, Error> {
+    pub async fn step(&self, id: i64, revision: i64, numbering: u64, redo: bool) -> Result<(i64, StepTold), Error> {
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
@@ -506,25 +542,96 @@ impl Bench {
         let what = if redo { "do again" } else { "undo" };
         let change: Change = store::pending(&self.pool, id, redo).await?.ok_or(Error::NothingTo(what))?;
         let after = if redo { change.apply(&stored.sheet)? } else { change.undo(&stored.sheet)? };
-        self.finish(&mut held, id, revision, after, if redo { Step::Redo } else { Step::Undo }).await
+        let change = Box::new(change);
+        self.finish(&mut held, id, numbering, after, if redo { Step::Redo(change) } else { Step::Undo(change) }).await
     }
 
-    /// Computes the scene of the new state, stores it with the step, and gives the drawing as it stands then.
-    async fn finish(&self, held: &mut Held, id: i64, revision: i64, after: Sheet, step: Step) -> Result<Open, Error> {
+    /// Brings the scene up to the new state, stores the step, and tells what changed against what is shown, or all.
+    async fn finish(
+        &self,
+        held: &mut Held,
+        id: i64,
+        numbering: u64,
+        after: Sheet,
+        step: Step,
+    ) -> Result<(i64, StepTold), Error> {
+        let before = held.stored.clone().ok_or(Error::NoDrawing)?;
+        let revision = before.revision;
         // A sheet that is laid out anew has other pixels.
         self.lay_out(held, id, &after.recipes.intake).await?;
         let lifted = self.ink(held, &after.inking_of_lines(), after.dpi).await?;
-        let (sheet, ink) = (after.clone(), lifted.clone());
-        let scene = Arc::new(apart(move || scene_of(&sheet, &ink)).await?);
-        let progress = progress(&after, &scene);
-        match store::write(&self.pool, id, revision, &after, progress, &step).await? {
-            Written::Conflict { revision } => Err(Error::Conflict { revision }),
-            Written::Done { revision } => {
-                held.scene = Some((revision, scene));
-                self.open_held(held, id).await
+        let after = Arc::new(after);
+        let mut known = held.scene.take().filter(|s| s.revision == revision);
+        let (scene, edited) = match &known {
+            Some(known) => {
+                let mut scene = known.scene.clone().write_owned().await;
+                let (before, after, lifted) = (before.clone(), after.clone(), lifted.clone());
+                apart(move || {
+                    let edited = advance(&mut scene, &before.sheet, &after, &lifted);
+                    (scene.downgrade(), edited)
+                })
+                .await?
             }
+            None => {
+                let (after, lifted) = (after.clone(), lifted.clone());
+                let scene = Arc::new(RwLock::new(apart(move || scene_of(&after, &lifted)).await?));
+                let guard = scene.clone().read_owned().await;
+                known = Some(HeldScene { revision, numbering: 0, scene });
+                (guard, None)
+            }
+        };
+        let told = progress(&after, &scene);
+        let revision = match store::write(&self.pool, id, revision, &after, told, &step).await? {
+            Written::Conflict { revision } => return Err(Error::Conflict { revision }),
+            Written::Done { revision } => revision,
+        };
+        let stored = Arc::new(Stored {
+            sheet: Arc::unwrap_or_clone(after),
+            revision,
+            steps: store::steps(&self.pool, id).await?,
+            name: before.name.clone(),
+            ..*before
+        });
+        held.stored = Some(stored.clone());
+        let mut known = known.ok_or(Error::BrokeOff)?;
+        known.revision = revision;
+        if edited.is_none() {
+            known.numbering = fresh_numbering();
         }
+        held.scene = Some(known.clone());
+        if revision % store::LONG_JOURNAL == 0 {
+            settle_soon(self.pool.clone(), stored.clone());
+        }
+        let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+        let vector = held.vector.is_some();
+        let open = Open { stored, source, lifted, scene, numbering: known.numbering, vector };
+        let shot = open.stored.shot;
+        let told = apart(move || match edited {
+            Some(edited) if numbering == open.numbering && open.stored.sheet.traced.is_some() => {
+                StepTold::Patch(Box::new(patch(&open, &before.sheet, &edited)))
+            }
+            _ => StepTold::Whole(Box::new(view(&open))),
+        })
+        .await?;
+        Ok((shot, told))
     }
+}
+
+/// Makes what the first edit needs while somebody looks at the drawing.
+fn make_ready_soon(scene: Arc<RwLock<Scene>>) {
+    tokio::spawn(async move {
+        let mut scene = scene.write_owned().await;
+        tokio::task::spawn_blocking(move || scene.make_ready()).await
+    });
+}
+
+/// Settles a long journal behind what is worked on; if it fails, the journal goes on.
+fn settle_soon(pool: PgPool, stored: Arc<Stored>) {
+    tokio::spawn(async move {
+        if let Err(e) = store::settle_journal(&pool, stored.id, stored.revision, &stored.sheet).await {
+            tracing::warn!("a journal was not settled: {e}");
+        }
+    });
 }
 
 /// Does something with a drawing's kept steps, on a thread that may be busy.
@@ -536,7 +643,7 @@ async fn with_stages<T: Send + 'static>(
     apart(move || f(&mut *stages.lock().map_err(|_| Error::BrokeOff)?)).await?
 }
 
-fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Line>>), Error> {
+fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Arc<Line>>>), Error> {
     Ok(match rhizograph_formats::read(bytes)? {
         Input::Raster(r) => (r.rgb, None),
         Input::Vector(v) => {
@@ -546,11 +653,20 @@ fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Line>>), Error> {
     })
 }
 
-pub fn scene_of(sheet: &Sheet, lifted: &Inked) -> Scene {
+/// The ink that was lifted, or none where lifting failed.
+fn ink_or_none<'a>(sheet: &Sheet, lifted: &'a Inked) -> Cow<'a, Ink> {
     match lifted {
-        Ok((ink, _)) => Scene::of(sheet, ink),
-        Err(_) => Scene::of(sheet, &Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3])),
+        Ok((ink, _)) => Cow::Borrowed(ink),
+        Err(_) => Cow::Owned(Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3])),
     }
+}
+
+pub fn scene_of(sheet: &Sheet, lifted: &Inked) -> Scene {
+    Scene::of(sheet, &ink_or_none(sheet, lifted))
+}
+
+fn advance(scene: &mut Scene, before: &Sheet, after: &Sheet, lifted: &Inked) -> Option<SceneEdited> {
+    scene.advance(before, after, &ink_or_none(after, lifted))
 }
 
 /// How far a drawing is, counted from its scene.
@@ -562,121 +678,8 @@ pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
         lifted,
         join_open: if lifted { open(false) } else { 0 },
         paint_open: if lifted { open(true) } else { 0 },
-        regions: scene.regions.list.len(),
-        painted: fills(&scene.regions, &sheet.drops).iter().flatten().count(),
+        regions: scene.regions.len(),
+        painted: scene.regions.iter().filter(|r| scene.fill(r.id).is_some()).count(),
         settled: sheet.settled.len(),
-    }
-}
-
-fn number(out: &mut String, v: f64) {
-    let _ = write!(out, "{}", (v * 10.0).round() / 10.0);
-}
-
-fn spine_path(spine: &Spine) -> String {
-    let mut d = String::new();
-    let mut put = |cmd: &str, p: Pt| {
-        d.push_str(cmd);
-        number(&mut d, p.x);
-        d.push(' ');
-        number(&mut d, p.y);
-    };
-    for (i, &p) in spine.points.iter().enumerate() {
-        put(
-            if i == 0 {
-                "M"
-            } else if i % 3 == 1 {
-                "C"
-            } else {
-                " "
-            },
-            p,
-        );
-    }
-    if spine.closed {
-        d.push('Z');
-    }
-    d
-}
-
-fn polyline_path(points: &[Pt]) -> String {
-    let mut d = String::new();
-    for (i, p) in points.iter().enumerate() {
-        d.push(if i == 0 { 'M' } else { 'L' });
-        number(&mut d, p.x);
-        d.push(' ');
-        number(&mut d, p.y);
-    }
-    d
-}
-
-fn rings_path(rings: &[Vec<Pt>]) -> String {
-    let mut d = String::new();
-    for ring in rings {
-        d.push_str(&polyline_path(ring));
-        d.push('Z');
-    }
-    d
-}
-
-fn line_view(line: &Line) -> LineView {
-    let (kind, path) = match &line.form {
-        Form::Centreline { spine, .. } => (LineKind::Centreline, spine_path(spine)),
-        Form::Seam { spine } => (LineKind::Seam, spine_path(spine)),
-        Form::Outline { contours } => (LineKind::Outline, contours.iter().map(spine_path).collect()),
-    };
-    LineView { id: line.id, kind, made: line.made, path }
-}
-
-/// What the front end shows of a drawing.
-pub fn view(open: &Open) -> DrawingView {
-    let s = &open.stored;
-    let progress = progress(&s.sheet, &open.scene);
-    let fills = fills(&open.scene.regions, &s.sheet.drops);
-    let traced = s.sheet.traced.is_some();
-    let (lift, trouble) = match &*open.lifted {
-        Ok((_, facts)) => (Some(facts.clone()), None),
-        Err(e) => (None, Some(e.to_string())),
-    };
-    DrawingView {
-        info: DrawingInfo {
-            id: s.id,
-            name: s.name.clone(),
-            revision: s.revision,
-            progress,
-            handed_off: s.handed_off == Some(s.revision),
-            ready: store::is_ready(&progress),
-        },
-        shot: s.shot,
-        width: s.sheet.width,
-        height: s.sheet.height,
-        dpi: s.sheet.dpi,
-        dpi_assumed: s.sheet.dpi_assumed,
-        original: s.sheet.original,
-        by_hand: s.sheet.by_hand.clone(),
-        recipes: s.sheet.recipes.clone(),
-        lift: if open.vector { None } else { lift },
-        trouble,
-        traced,
-        stale: traced && !open.vector && !s.sheet.lines_are_current(),
-        handmade: s.sheet.handmade(),
-        lines: s.sheet.lines.iter().map(line_view).collect(),
-        regions: open
-            .scene
-            .regions
-            .list
-            .iter()
-            .zip(fills)
-            .map(|(r, fill)| RegionView {
-                id: r.id,
-                area: r.area,
-                seed: r.seed,
-                path: rings_path(&r.rings),
-                swatch: fill.map(str::to_owned),
-            })
-            .collect(),
-        findings: if traced { open.scene.findings.clone() } else { Vec::new() },
-        undo: s.undo.clone(),
-        redo: s.redo.clone(),
-        steps: s.steps,
     }
 }

@@ -3,7 +3,7 @@
 use super::api::{Progress, Readiness};
 use super::bench::{Error, Open};
 use super::pictures;
-use rhizograph_core::paint::{Swatch, fills};
+use rhizograph_core::paint::Swatch;
 use rhizograph_formats::{drawing_json, raster_out, svg_out};
 
 /// The files a drawing can be handed off as, with their media types.
@@ -61,15 +61,13 @@ pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Err
             raster_out::rgba_png(&flat, sheet.dpi)?
         }
         "drawing.svg" => {
-            let fills = fills(&open.scene.regions, &sheet.drops);
             let shapes: Vec<svg_out::Fill> = open
                 .scene
                 .regions
-                .list
                 .iter()
-                .zip(fills)
-                .filter_map(|(r, f)| {
-                    let s = f.and_then(|f| swatches.iter().find(|s| s.id == f))?;
+                .filter_map(|r| {
+                    let fill = open.scene.fill(r.id)?;
+                    let s = swatches.iter().find(|s| s.id == fill)?;
                     Some(svg_out::Fill { name: s.name.clone(), colour: s.colour, rings: &r.rings })
                 })
                 .collect();

@@ -4,7 +4,7 @@ use super::bench::{Error, Open};
 use super::store;
 use rayon::prelude::*;
 use rhizograph_core::ink::Ink;
-use rhizograph_core::paint::{Swatch, fills};
+use rhizograph_core::paint::Swatch;
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::stages::Window;
 use rhizograph_formats::raster_out;
@@ -31,8 +31,8 @@ pub fn ink(ink: &Ink, window: Window) -> Result<Vec<u8>, Error> {
 pub fn paint(open: &Open, swatches: &[Swatch]) -> Plane<[u8; 4]> {
     let regions = &open.scene.regions;
     let colours: Vec<[u8; 4]> = std::iter::once([0; 4])
-        .chain(fills(regions, &open.stored.sheet.drops).iter().map(|fill| {
-            let found = fill.and_then(|f| swatches.iter().find(|s| s.id == f));
+        .chain(open.scene.fills.iter().map(|fill| {
+            let found = fill.as_ref().and_then(|f| swatches.iter().find(|s| s.id == *f));
             found.map_or([0; 4], |s| [s.colour[0], s.colour[1], s.colour[2], 255])
         }))
         .collect();

@@ -3,9 +3,10 @@
 use super::api::{
     CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
     LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
-    RevisionRequest, ShotLift, SpanTold, StripRequest,
+    RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
-use super::bench::{self, Bench, Error, Open, new_drawing, view};
+use super::bench::{self, Bench, Error, new_drawing};
+use super::view::frame;
 use super::events::Events;
 use super::store::{self, Written};
 use super::{hand_off, pictures, queue};
@@ -164,16 +165,13 @@ async fn add_drawing(bench: &Shared, events: &State<Events>, shot: i64, name: &s
 
 #[get("/drawings/<id>")]
 async fn drawing(bench: &Shared, id: i64) -> Answer<DrawingView> {
-    Ok(Json(view(&bench.open(id).await?)))
+    Ok(Json(bench.view(id).await?))
 }
 
-fn answer(events: &Events, open: &Open) -> Json<DrawingView> {
-    let view = view(open);
-    events.tell(
-        open.stored.shot,
-        Event::Drawing { id: view.info.id, revision: view.info.revision, progress: view.info.progress },
-    );
-    Json(view)
+fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
+    let info = &told.frame().info;
+    events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress: info.progress });
+    Json(told)
 }
 
 #[post("/drawings/<id>/commands", data = "<request>")]
@@ -182,19 +180,19 @@ async fn command(
     events: &State<Events>,
     id: i64,
     request: Json<CommandRequest>,
-) -> Answer<DrawingView> {
-    let request = request.into_inner();
-    Ok(answer(events, &bench.command(id, request.revision, request.command).await?))
+) -> Answer<StepTold> {
+    let r = request.into_inner();
+    Ok(answer(events, bench.command(id, r.revision, r.numbering, r.command).await?))
 }
 
 #[post("/drawings/<id>/undo", data = "<request>")]
-async fn undo(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<DrawingView> {
-    Ok(answer(events, &bench.step(id, request.revision, false).await?))
+async fn undo(bench: &Shared, events: &State<Events>, id: i64, request: Json<StepRequest>) -> Answer<StepTold> {
+    Ok(answer(events, bench.step(id, request.revision, request.numbering, false).await?))
 }
 
 #[post("/drawings/<id>/redo", data = "<request>")]
-async fn redo(bench: &Shared, events: &State<Events>, id: i64, request: Json<RevisionRequest>) -> Answer<DrawingView> {
-    Ok(answer(events, &bench.step(id, request.revision, true).await?))
+async fn redo(bench: &Shared, events: &State<Events>, id: i64, request: Json<StepRequest>) -> Answer<StepTold> {
+    Ok(answer(events, bench.step(id, request.revision, request.numbering, true).await?))
 }
 
 #[get("/drawings/<id>/original")]
@@ -356,8 +354,8 @@ async fn register(
     events: &State<Events>,
     id: i64,
     request: Json<RegisterRequest>,
-) -> Answer<DrawingView> {
-    Ok(answer(events, &bench.register(id, request.revision, request.marks).await?))
+) -> Answer<StepTold> {
+    Ok(answer(events, bench.register(id, request.revision, request.marks).await?))
 }
 
 /// Where the paper's corners seem to be on the original.
@@ -387,7 +385,7 @@ async fn pixel(bench: &Shared, id: i64, x: usize, y: usize) -> Answer<[u8; 3]> {
 
 #[get("/drawings/<id>/readiness")]
 async fn readiness(bench: &Shared, id: i64) -> Answer<Readiness> {
-    let v = view(&bench.open(id).await?);
+    let v = frame(&bench.open(id).await?);
     Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
 }
 
@@ -403,7 +401,7 @@ async fn handed_off(
         return Err(Error::Conflict { revision: open.stored.revision }.into());
     }
     store::set_handed_off(&bench.pool, id, request.revision).await?;
-    let v = view(&open);
+    let v = frame(&open);
     events.tell(open.stored.shot, Event::Drawings);
     Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
 }

@@ -1,5 +1,6 @@
-//! The store: productions, shots, drawings, originals and changes in PostgreSQL. Each change is one transaction with
-//! the state it leaves, so what was answered as saved is saved.
+//! The store: productions, shots, drawings, originals and changes in PostgreSQL. Each step is one transaction, so what was
+//! answered as saved is saved. A drawing's state is kept as it was now and then, with a journal of the steps since: a
+//! step costs what it changes, not what the drawing holds.
 
 use super::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
 use rhizograph_core::command::Change;
@@ -27,9 +28,7 @@ pub struct Stored {
     pub sheet: Sheet,
     pub revision: i64,
     pub handed_off: Option<i64>,
-    pub undo: Option<String>,
-    pub redo: Option<String>,
-    pub steps: usize,
+    pub steps: Steps,
 }
 
 /// What a write met.
@@ -232,28 +231,31 @@ pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
     sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(pool).await
 }
 
+/// A step in the journal: a change, done or undone.
+#[derive(serde::Deserialize)]
+struct Journaled {
+    change: Change,
+    back: bool,
+}
+
 /// A drawing with its state and the labels of its next undo and redo.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
-    let row = sqlx::query("select id, shot, name, sheet, revision, handed_off from drawings where id = $1")
-        .bind(drawing)
-        .fetch_one(pool)
-        .await?;
-    let undo = sqlx::query_scalar(
-        "select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1",
+    let row = sqlx::query(
+        "select d.id, d.shot, d.name, d.sheet, d.revision, d.handed_off,
+                (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'back', j.back) order by j.revision), '[]')
+                 from journal j where j.drawing = d.id and j.revision > d.sheet_revision) as journal
+         from drawings d where d.id = $1",
     )
     .bind(drawing)
-    .fetch_optional(pool)
+    .fetch_one(pool)
     .await?;
-    let redo =
-        sqlx::query_scalar("select change->>'label' from changes where drawing = $1 and undone order by step limit 1")
-            .bind(drawing)
-            .fetch_optional(pool)
-            .await?;
-    let steps: i64 = sqlx::query_scalar("select count(*) from changes where drawing = $1 and not undone")
-        .bind(drawing)
-        .fetch_one(pool)
-        .await?;
-    let Json(sheet) = row.try_get("sheet")?;
+    let (Json(mut sheet), Json(journal)): (Json<Sheet>, Json<Vec<Journaled>>) =
+        (row.try_get("sheet")?, row.try_get("journal")?);
+    for step in journal {
+        let next = if step.back { step.change.undo(&sheet) } else { step.change.apply(&sheet) };
+        sheet = next.map_err(|e| sqlx::Error::Decode(Box::new(e)))?;
+    }
+    let steps = steps(pool, drawing).await?;
     Ok(Stored {
         id: row.try_get("id")?,
         shot: row.try_get("shot")?,
@@ -261,18 +263,52 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
         sheet,
         revision: row.try_get("revision")?,
         handed_off: row.try_get("handed_off")?,
-        undo,
-        redo,
-        steps: steps as usize,
+        steps,
     })
+}
+
+/// Which steps can be undone and done again.
+#[derive(Debug, Clone, Default)]
+pub struct Steps {
+    /// What the last one was, and the next one.
+    pub undo: Option<String>,
+    pub redo: Option<String>,
+    pub done: usize,
+}
+
+pub async fn steps(pool: &PgPool, drawing: i64) -> sqlx::Result<Steps> {
+    let row = sqlx::query(
+        "select (select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1),
+                (select change->>'label' from changes where drawing = $1 and undone order by step limit 1),
+                (select count(*) from changes where drawing = $1 and not undone)",
+    )
+    .bind(drawing)
+    .fetch_one(pool)
+    .await?;
+    let done: i64 = row.try_get(2)?;
+    Ok(Steps { undo: row.try_get(0)?, redo: row.try_get(1)?, done: done as usize })
 }
 
 /// What a write does to the list of changes.
 pub enum Step {
     Add(Box<Change>),
-    Undo,
-    Redo,
+    Undo(Box<Change>),
+    Redo(Box<Change>),
 }
+
+impl Step {
+    pub fn change(&self) -> &Change {
+        match self {
+            Step::Add(change) | Step::Undo(change) | Step::Redo(change) => change,
+        }
+    }
+}
+
+/// Changes that take more bytes than this are stored with the state they leave.
+const MOST_IN_JOURNAL: usize = 256 << 10;
+
+/// From so many steps on the journal is worth settling.
+pub const LONG_JOURNAL: i64 = 48;
 
 /// The change that undo (or redo) is about, if there is one.
 pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Option<Change>> {
@@ -285,7 +321,7 @@ pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Op
     Ok(found.map(|j| j.0))
 }
 
-/// Stores a step with the state it leaves, if the drawing is still at `revision`.
+/// Stores a step that leaves `sheet`, if the drawing is still at `revision`.
 pub async fn write(
     pool: &PgPool,
     drawing: i64,
@@ -313,34 +349,58 @@ pub async fn write_step(
     progress: Progress,
     step: &Step,
 ) -> sqlx::Result<bool> {
-    let done = sqlx::query(
-        "update drawings set sheet = $3, progress = $4, revision = revision + 1 where id = $1 and revision = $2",
-    )
-    .bind(drawing)
-    .bind(revision)
-    .bind(Json(sheet))
-    .bind(Json(progress))
-    .execute(&mut **tx)
-    .await?;
+    let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
+    // Where the sheet lies is asked of the state by SQL, so it is never behind.
+    let whole = change.len() > MOST_IN_JOURNAL || step.change().lays_out();
+    let done = if whole {
+        sqlx::query(
+            "update drawings set sheet = $4, sheet_revision = revision + 1, progress = $3, revision = revision + 1
+             where id = $1 and revision = $2",
+        )
+        .bind(drawing)
+        .bind(revision)
+        .bind(Json(progress))
+        .bind(Json(sheet))
+        .execute(&mut **tx)
+        .await?
+    } else {
+        sqlx::query("update drawings set progress = $3, revision = revision + 1 where id = $1 and revision = $2")
+            .bind(drawing)
+            .bind(revision)
+            .bind(Json(progress))
+            .execute(&mut **tx)
+            .await?
+    };
     if done.rows_affected() == 0 {
         return Ok(false);
     }
+    if whole {
+        sqlx::query("delete from journal where drawing = $1").bind(drawing).execute(&mut **tx).await?;
+    } else {
+        sqlx::query("insert into journal (drawing, revision, change, back) values ($1, $2, $3::jsonb, $4)")
+            .bind(drawing)
+            .bind(revision + 1)
+            .bind(&change)
+            .bind(matches!(step, Step::Undo(_)))
+            .execute(&mut **tx)
+            .await?;
+    }
     match step {
-        Step::Add(change) => {
+        Step::Add(_) => {
             sqlx::query("delete from changes where drawing = $1 and undone").bind(drawing).execute(&mut **tx).await?;
-            sqlx::query("insert into changes (drawing, step, change) select $1, coalesce(max(step), 0) + 1, $2 from changes where drawing = $1")
+            sqlx::query("insert into changes (drawing, step, change) select $1, coalesce(max(step), 0) + 1, $2::jsonb from changes where drawing = $1")
                 .bind(drawing)
-                .bind(Json(change))
+                .bind(&change)
                 .execute(&mut **tx)
                 .await?;
         }
-        Step::Undo => {
+        Step::Undo(_) => {
             sqlx::query("update changes set undone = true where drawing = $1 and step = (select max(step) from changes where drawing = $1 and not undone)")
                 .bind(drawing)
                 .execute(&mut **tx)
                 .await?;
         }
-        Step::Redo => {
+        Step::Redo(_) => {
             sqlx::query("update changes set undone = false where drawing = $1 and step = (select min(step) from changes where drawing = $1 and undone)")
                 .bind(drawing)
                 .execute(&mut **tx)
@@ -348,6 +408,30 @@ pub async fn write_step(
         }
     }
     Ok(true)
+}
+
+/// How many steps the journal of a drawing holds.
+pub async fn journal_length(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select count(*) from journal where drawing = $1").bind(drawing).fetch_one(pool).await
+}
+
+/// Keeps a drawing's state as it was at a revision, in place of the journal up to there.
+pub async fn settle_journal(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet) -> sqlx::Result<()> {
+    let mut tx = pool.begin().await?;
+    let done = sqlx::query("update drawings set sheet = $3, sheet_revision = $2 where id = $1 and sheet_revision < $2")
+        .bind(drawing)
+        .bind(revision)
+        .bind(Json(sheet))
+        .execute(&mut *tx)
+        .await?;
+    if done.rows_affected() == 1 {
+        sqlx::query("delete from journal where drawing = $1 and revision <= $2")
+            .bind(drawing)
+            .bind(revision)
+            .execute(&mut *tx)
+            .await?;
+    }
+    tx.commit().await
 }
 
 pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {

@@ -4,17 +4,19 @@
 //! between their ink, how straight each runs at the other, and how alike their widths are (good continuation: after
 //! Fourey and others, "A fast and efficient semi-guided algorithm for flat coloring line-arts", 2018, where ends of
 //! lines are matched as keypoints). The best pairs are taken first, each end once; then all of them are put into the
-//! arrangement together, and one that parts no two regions gains nothing and is only proposed. O(ends · neighbours).
+//! arrangement together, and one that parts no two regions gains nothing and is only proposed. O(ends · neighbours); after
+//! an edit only ends near what changed are looked at again, and of the arrangements only what the edit touched.
 
 use super::bridge_spine;
-use crate::geom::{Pt, angle_between, nearest_on_segment, polyline_len, segments_cross};
+use super::closing::Closing;
+use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, segments_cross};
 use crate::ink::IS_INK;
-use crate::line::{End, Form, Line, Made};
+use crate::line::{End, Form, Line, Made, Spine};
 use crate::plane::Plane;
 use crate::recipe::{JoinRecipe, px_per_mm};
-use crate::region::network::{LineEnd, Network};
-use crate::region::regions;
-use std::collections::HashMap;
+use crate::region::network::{Edited, EndKey, LineEnd, Network, Places};
+use rayon::prelude::*;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// A gap and the curve that would close it.
 #[derive(Debug, Clone, PartialEq)]
@@ -37,6 +39,17 @@ pub struct Gap {
     /// It can be settled without asking.
     pub sure: bool,
     pub bridge: Line,
+    /// Along the line that is met at its body.
+    pub(super) along: Option<Pt>,
+    /// Tells it from every other one there ever was in the drawing.
+    pub(crate) number: u32,
+}
+
+impl Gap {
+    /// The loose ends it closes.
+    pub fn ends(&self) -> impl Iterator<Item = EndKey> + use<> {
+        [Some((self.line, self.at_end)), self.other_end.map(|e| (self.other, e))].into_iter().flatten()
+    }
 }
 
 /// From this confidence on a gap that parts regions is closed without asking.
@@ -47,67 +60,265 @@ const SURE_TO_LINE: f64 = 0.36;
 const FAINT: f64 = 0.06;
 /// Regions smaller than this many visible pixels are no gain.
 const LEAST_GAIN: usize = 40;
+/// How much farther than the longest gap things are looked at that may matter to one, px.
+const AROUND: f64 = 40.0;
 
-impl Gap {
+#[derive(Debug, Clone)]
+struct Candidate {
+    /// Of the two ends the one of the lesser line by id.
+    end: EndKey,
+    other_end: Option<EndKey>,
+    other: usize,
+    to: Pt,
+    to_width: f64,
+    /// Along the line, where its body is met.
+    along: Option<Pt>,
+    length: f64,
+    confidence: f64,
+    /// Tells it from every other one there ever was.
+    stamp: u64,
+    /// The curves that would close it and cross no line; found when they are asked for.
+    ways: Option<Vec<Way>>,
+}
+
+#[derive(Debug, Clone)]
+struct Way {
+    spine: Spine,
+    flat: Vec<Pt>,
+    bounds: Bounds,
+}
+
+impl Candidate {
     fn is_confident(&self) -> bool {
         self.confidence >= if self.other_end.is_some() { SURE } else { SURE_TO_LINE }
     }
 }
 
-struct Candidate {
-    end: usize,
-    other_end: Option<usize>,
-    other: usize,
-    to: Pt,
-    to_width: f64,
-    length: f64,
+/// A gap that was chosen, by the candidate and the curve it is made of.
+#[derive(Debug, Clone)]
+struct Chosen {
+    stamp: u64,
+    way: usize,
+    confident: bool,
+    /// Before it was weighed by what closing gains.
     confidence: f64,
+    gap: Gap,
 }
 
-/// Finds the gaps of a drawing. `alpha` is the ink as it is seen.
-pub fn find_gaps(lines: &[Line], network: &Network, alpha: &Plane<u8>, recipe: &JoinRecipe, dpi: f64) -> Vec<Gap> {
-    let limit = recipe.longest_gap * px_per_mm(dpi);
-    let loose: Vec<&LineEnd> = network.ends.iter().filter(|e| e.loose).collect();
-    let mut candidates = Vec::new();
-    let near = EndGrid::of(&loose, limit + 40.0);
-    for (i, end) in loose.iter().enumerate() {
-        for j in near.around(end.p).filter(|&j| j > i) {
-            candidates.extend(end_to_end((i, end), (j, loose[j]), network, alpha, limit));
-        }
-        candidates.extend(end_to_line(i, end, &loose, &near, network, limit));
-    }
-    candidates
-        .sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then(a.end.cmp(&b.end)).then(a.other.cmp(&b.other)));
-    let mut taken = vec![false; loose.len()];
-    let mut gaps: Vec<Gap> = Vec::new();
-    for c in candidates {
-        if taken[c.end] || c.other_end.is_some_and(|o| taken[o]) {
-            continue;
-        }
-        let end = loose[c.end];
-        let Some(bridge) = bridge_of(end, &c, c.other_end.map(|o| loose[o]), network, &gaps) else {
-            continue;
+/// The gaps of a drawing, kept up through edits.
+#[derive(Debug, Clone)]
+pub struct Gaps {
+    limit: f64,
+    /// Loose ends and whether their lines are loose at both: who is new or otherwise is looked at again.
+    loose: HashMap<EndKey, bool>,
+    /// From the most confident on.
+    candidates: Vec<Candidate>,
+    stamps: u64,
+    chosen: BTreeMap<EndKey, Chosen>,
+    numbers: u32,
+    /// With the confident ones closed, and with all of them.
+    confident: Closing,
+    all: Closing,
+}
+
+impl Gaps {
+    /// Finds the gaps of a drawing. `alpha` is the ink as it is seen.
+    pub fn of(network: &Network, alpha: &Plane<u8>, recipe: &JoinRecipe, dpi: f64) -> Gaps {
+        let mut gaps = Gaps {
+            limit: recipe.longest_gap * px_per_mm(dpi),
+            loose: HashMap::new(),
+            candidates: Vec::new(),
+            stamps: 0,
+            chosen: BTreeMap::new(),
+            numbers: 0,
+            confident: Closing::default(),
+            all: Closing::default(),
         };
-        taken[c.end] = true;
-        if let Some(o) = c.other_end {
-            taken[o] = true;
+        gaps.look(network, alpha, |_| true);
+        let (confident, all) = gaps.choose(network);
+        gaps.confident = Closing::of(network, alpha, &confident.1);
+        gaps.all = Closing::of(network, alpha, &all.1);
+        gaps.weigh_gain();
+        gaps
+    }
+
+    /// The same after an edit of the network, and of the ink in `inked`.
+    pub fn update(&mut self, network: &Network, edited: &Edited, alpha: &Plane<u8>, inked: &[Bounds]) {
+        let mut places = edited.places.clone();
+        places.extend(inked);
+        let reach = 2.0 * (self.limit + AROUND) + network.widest();
+        let near = Places::of(&places);
+        // A change of one end reaches those that might have met it.
+        self.look(network, alpha, |end| near.near(end.p, reach));
+        let (confident, all) = self.choose(network);
+        self.confident.update(network, edited, alpha, inked, &confident);
+        self.all.update(network, edited, alpha, inked, &all);
+        self.weigh_gain();
+    }
+
+    /// Makes what the first edit would have to make.
+    pub fn make_ready(&mut self) {
+        self.confident.make_ready();
+        self.all.make_ready();
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = &Gap> {
+        self.chosen.values().map(|c| &c.gap)
+    }
+
+    /// Looks for candidates of the ends that are asked for, once more.
+    fn look(&mut self, network: &Network, alpha: &Plane<u8>, asked: impl Fn(&LineEnd) -> bool) {
+        let loose: Vec<&LineEnd> = network.ends().filter(|e| e.loose).collect();
+        let before = std::mem::take(&mut self.loose);
+        self.loose = loose.iter().map(|e| (e.key(), network.loose_at_both(e.line))).collect();
+        let anew: HashSet<EndKey> = loose
+            .iter()
+            .filter(|e| before.get(&e.key()) != self.loose.get(&e.key()) || asked(e))
+            .map(|e| e.key())
+            .collect();
+        let stays = |k: &EndKey| self.loose.contains_key(k) && !anew.contains(k);
+        self.candidates.retain(|c| stays(&c.end) && c.other_end.as_ref().is_none_or(stays));
+        let near = EndGrid::of(&loose, self.limit + AROUND);
+        let rank = |e: &LineEnd| (network.line(e.line).map_or(0, |l| l.id), e.at_end);
+        let limit = self.limit;
+        let found: Vec<Candidate> = loose
+            .par_iter()
+            .filter(|e| anew.contains(&e.key()))
+            .flat_map_iter(|end| {
+                let mut found = Vec::new();
+                for other in near.around(end.p).map(|j| loose[j]).filter(|o| o.key() != end.key()) {
+                    // Of two that are both looked at the lesser one speaks for both.
+                    if anew.contains(&other.key()) && rank(other) < rank(end) {
+                        continue;
+                    }
+                    let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
+                    found.extend(end_to_end(a, b, network, alpha, limit));
+                }
+                found.extend(end_to_line(end, &loose, &near, network, limit));
+                found
+            })
+            .collect();
+        for c in found {
+            self.stamps += 1;
+            self.candidates.push(Candidate { stamp: self.stamps, ..c });
         }
-        gaps.push(Gap {
-            line: end.line,
-            at_end: end.at_end,
-            other: c.other,
-            other_end: c.other_end.map(|o| loose[o].at_end),
-            from: end.p + end.dir * (end.width / 2.0).min(end.p.dist(c.to) / 2.0),
-            to: ink_side(c.to, end.p, c.to_width / 2.0),
-            length: c.length,
-            confidence: c.confidence,
-            parts: None,
-            sure: false,
-            bridge,
+        let rank = |k: &EndKey| (network.line(k.0).map_or(0, |l| l.id), k.1);
+        let id = |n: usize| network.line(n).map_or(0, |l| l.id);
+        self.candidates.sort_by(|a, b| {
+            b.confidence
+                .total_cmp(&a.confidence)
+                .then_with(|| rank(&a.end).cmp(&rank(&b.end)))
+                .then_with(|| id(a.other).cmp(&id(b.other)))
+                .then_with(|| a.other_end.map(|e| e.1).cmp(&b.other_end.map(|e| e.1)))
         });
     }
-    weigh_gain(lines, &mut gaps, alpha);
-    gaps
+
+    /// Takes the best candidates, each end once, none crossing another. Gives what leaves and what comes
+    /// to the confident ones, and to all.
+    fn choose(&mut self, network: &Network) -> (Swapped, Swapped) {
+        let mut taken: HashSet<EndKey> = HashSet::new();
+        let mut lying = Lying::default();
+        let mut chosen: BTreeMap<EndKey, Chosen> = BTreeMap::new();
+        let mut before = std::mem::take(&mut self.chosen);
+        let mut confident = Swapped::default();
+        let mut all = Swapped::default();
+        for c in &mut self.candidates {
+            if taken.contains(&c.end) || c.other_end.is_some_and(|o| taken.contains(&o)) {
+                continue;
+            }
+            let Some(end) = network.end(c.end) else { continue };
+            let other = c.other_end.and_then(|o| network.end(o));
+            if c.ways.is_none() {
+                c.ways = Some(ways_of(&end, c.to, other.as_ref(), network));
+            }
+            let ways = c.ways.as_deref().unwrap_or_default();
+            let Some(way) = ways.iter().position(|w| lying.is_clear(w)) else { continue };
+            lying.add(&ways[way]);
+            taken.insert(c.end);
+            taken.extend(c.other_end);
+            let is_confident = c.is_confident();
+            let same = before.get(&c.end).is_some_and(|b| (b.stamp, b.way) == (c.stamp, way));
+            if same && let Some(was) = before.remove(&c.end) {
+                chosen.insert(c.end, was);
+                continue;
+            }
+            self.numbers += 1;
+            let gap = gap_of(&end, c, other.as_ref(), ways[way].spine.clone(), self.numbers);
+            if is_confident {
+                confident.1.push((self.numbers, gap.clone()));
+            }
+            all.1.push((self.numbers, gap.clone()));
+            let made = Chosen {
+                stamp: c.stamp,
+                way,
+                confident: is_confident,
+                confidence: c.confidence,
+                gap,
+            };
+            chosen.insert(c.end, made);
+        }
+        for gone in before.values() {
+            all.0.push(gone.gap.number);
+            if gone.confident {
+                confident.0.push(gone.gap.number);
+            }
+        }
+        self.chosen = chosen;
+        (confident, all)
+    }
+
+    /// Which closures part two regions: first the confident ones alone, so that none of them counts on a doubtful one,
+    /// then all.
+    fn weigh_gain(&mut self) {
+        for c in self.chosen.values_mut() {
+            let gains = |closing: &Closing| {
+                let parts = closing.parts(c.gap.number)?;
+                (parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN).then_some(parts)
+            };
+            let alone = if c.confident { gains(&self.confident) } else { None };
+            c.gap.sure = alone.is_some();
+            c.gap.parts = alone.or_else(|| gains(&self.all));
+            let share = if alone.is_some() { 1.0 } else if c.gap.parts.is_some() { 0.8 } else { 0.4 };
+            c.gap.confidence = c.confidence * share;
+        }
+    }
+}
+
+/// The numbers of closures that go, and those that come.
+pub(super) type Swapped = (Vec<u32>, Vec<(u32, Gap)>);
+
+/// The curves of the gaps chosen so far, by the cells they touch.
+#[derive(Default)]
+struct Lying {
+    cells: HashMap<(i64, i64), Vec<usize>>,
+    ways: Vec<(Bounds, Vec<Pt>)>,
+}
+
+impl Lying {
+    fn keys(b: &Bounds) -> impl Iterator<Item = (i64, i64)> + use<> {
+        let at = |v: f64| (v / 64.0).floor().clamp(-1e9, 1e9) as i64;
+        let (x, y) = ((at(b.min.x), at(b.max.x)), (at(b.min.y), at(b.max.y)));
+        (y.0..=y.1).flat_map(move |r| (x.0..=x.1).map(move |c| (c, r)))
+    }
+
+    fn is_clear(&self, way: &Way) -> bool {
+        let b = &way.bounds;
+        Lying::keys(b).filter_map(|k| self.cells.get(&k)).flatten().all(|&k| {
+            let (bounds, flat) = &self.ways[k];
+            !b.touches(bounds)
+                || way
+                    .flat
+                    .windows(2)
+                    .all(|w| flat.windows(2).all(|o| segments_cross(w[0], w[1], o[0], o[1]).is_none()))
+        })
+    }
+
+    fn add(&mut self, way: &Way) {
+        for key in Lying::keys(&way.bounds) {
+            self.cells.entry(key).or_default().push(self.ways.len());
+        }
+        self.ways.push((way.bounds, way.flat.clone()));
+    }
 }
 
 /// Loose ends in square cells, so that only neighbours are looked at.
@@ -143,14 +354,7 @@ fn ink_side(to: Pt, from: Pt, half: f64) -> Pt {
     to + (from - to).unit() * half.min(to.dist(from) / 2.0)
 }
 
-fn end_to_end(
-    a: (usize, &LineEnd),
-    b: (usize, &LineEnd),
-    network: &Network,
-    alpha: &Plane<u8>,
-    limit: f64,
-) -> Option<Candidate> {
-    let ((i, a), (j, b)) = (a, b);
+fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
     let chord = b.p - a.p;
     let len = chord.len();
     let halves = (a.width + b.width) / 2.0;
@@ -183,13 +387,24 @@ fn end_to_end(
     if confidence < FAINT || ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
-    Some(Candidate { end: i, other_end: Some(j), other: b.line, to: b.p, to_width: b.width, length, confidence })
+    Some(Candidate {
+        end: a.key(),
+        other_end: Some(b.key()),
+        other: b.line,
+        to: b.p,
+        to_width: b.width,
+        along: None,
+        length,
+        confidence,
+        stamp: 0,
+        ways: None,
+    })
 }
 
 /// How much a line bends on its last stretch, radians a px, towards the left of the way out (in a picture: the right).
 /// The end itself, within its own width, tells more of the pen than of the line.
 fn bend_at(end: &LineEnd, network: &Network) -> f64 {
-    let flat = &network.flats[end.line];
+    let flat = network.flat(end.line);
     let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
     let mut walked = 0.0;
     let mut near: Option<(Pt, f64)> = None;
@@ -211,7 +426,7 @@ fn bend_at(end: &LineEnd, network: &Network) -> f64 {
 /// How much an end looks like one that stops by accident. One that tapers off was mostly meant to stop there, the more
 /// so the farther the gap; a dash, loose at both ends and not much longer than wide, to stand alone.
 fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool) -> f64 {
-    let flat = &network.flats[end.line];
+    let flat = network.flat(end.line);
     let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
     let mut walked = 0.0;
     let mut body = end.width;
@@ -225,15 +440,14 @@ fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool
     let taper = 1.0 - (end.width / body.max(1e-9)).min(1.0);
     let meant = (taper - 0.2).max(0.0) * 1.6 * (gap / (0.8 * body + 4.0)).min(1.0);
     // Of a line that was cut twice a piece is left which is far longer than the gaps beside it.
-    let long = |most: f64| polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>()) >= most;
+    let long = |most: f64| network.length(end.line) >= most;
     let dash = !closes_on_itself && network.loose_at_both(end.line) && !long((6.0 * body).min(1.5 * gap + 2.5 * body));
     (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
 /// A nub on another line's edge (dust, a blot) aims at nothing; only another end that faces it makes it a gap's.
 fn nub_weight(end: &LineEnd, network: &Network) -> f64 {
-    let flat: Vec<Pt> = network.flats[end.line].iter().map(|f| f.p).collect();
-    if !network.loose_at_both(end.line) && polyline_len(&flat) < 2.0 * end.width + 6.0 { 0.25 } else { 1.0 }
+    if !network.loose_at_both(end.line) && network.length(end.line) < 2.0 * end.width + 6.0 { 0.25 } else { 1.0 }
 }
 
 /// Whether other ink lies on the straight way between two ends.
@@ -251,7 +465,6 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
 }
 
 fn end_to_line(
-    i: usize,
     end: &LineEnd,
     loose: &[&LineEnd],
     near: &EndGrid,
@@ -260,10 +473,10 @@ fn end_to_line(
 ) -> Option<Candidate> {
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
-    for piece in network.near(end.p, limit + own + 40.0) {
+    for piece in network.near(end.p, limit + own + AROUND) {
         let t = nearest_on_segment(end.p, piece.a, piece.b);
         // The place the line runs at, and the nearest place: whichever is better.
-        let ahead = segments_cross(end.p, end.p + end.dir * (limit + own + 40.0), piece.a, piece.b).map(|c| c.1);
+        let ahead = segments_cross(end.p, end.p + end.dir * (limit + own + AROUND), piece.a, piece.b).map(|c| c.1);
         for t in [Some(t), ahead].into_iter().flatten() {
             let q = piece.a.lerp(piece.b, t);
             let half = (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0;
@@ -283,11 +496,17 @@ fn end_to_line(
             let cost = 1.85 * far * far + turn * turn * trust * (1.2 + 1.95 * far) + 0.12;
             // What the end itself is worth is asked last: it takes a walk along the line.
             let most = (-cost).exp();
-            if most < FAINT || best.as_ref().is_some_and(|b| most <= b.confidence) {
+            if most < FAINT || best.as_ref().is_some_and(|b| most < b.confidence) {
                 continue;
             }
             let confidence = most * end_weight(end, network, length, false) * nub_weight(end, network);
-            if confidence < FAINT || best.as_ref().is_some_and(|b| confidence <= b.confidence) {
+            // Of two as good the one of the lesser line, whichever was looked at first.
+            let id = |line: usize| network.line(line).map_or(0, |l| l.id);
+            let worse = |b: &Candidate| {
+                let order = confidence.total_cmp(&b.confidence);
+                order.then_with(|| id(b.other).cmp(&id(piece.line as usize))).is_le()
+            };
+            if confidence < FAINT || best.as_ref().is_some_and(worse) {
                 continue;
             }
             // A loose end of that line just there is a matter of two ends.
@@ -297,13 +516,16 @@ fn end_to_line(
                 .any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
             if !at_end {
                 best = Some(Candidate {
-                    end: i,
+                    end: end.key(),
                     other_end: None,
                     other: piece.line as usize,
                     to: q,
                     to_width: 2.0 * half,
+                    along: Some((piece.b - piece.a).unit()),
                     length,
                     confidence,
+                    stamp: 0,
+                    ways: None,
                 });
             }
         }
@@ -311,93 +533,54 @@ fn end_to_line(
     best
 }
 
-/// The bridge of a candidate, or `None` if every curve would cross something.
-fn bridge_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, network: &Network, taken: &[Gap]) -> Option<Line> {
+/// The gap of a candidate, closed by a curve.
+fn gap_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, spine: Spine, number: u32) -> Gap {
     let width = vec![[0.0, end.width], [1.0, other.map_or(end.width.min(c.to_width.max(1.0)), |o| o.width)]];
-    let curved = bridge_spine(end.p, end.dir, c.to, other.map(|o| o.dir));
-    let straight = crate::line::Spine::through(&[end.p, c.to], false);
-    [curved, straight].into_iter().find_map(|spine| {
-        let flat = spine.flatten(0.2);
-        let clear = flat.windows(2).all(|w| {
-            let middle = w[0].lerp(w[1], 0.5);
-            let reach = w[0].dist(w[1]);
-            network.near(middle, reach).all(|piece| {
+    let bridge = Line {
+        id: 0,
+        form: Form::Centreline { spine, width, ends: [End::Round, End::Round] },
+        made: Made::Bridge,
+        swatch: None,
+        opacity: 1.0,
+        group: None,
+    };
+    Gap {
+        line: end.line,
+        at_end: end.at_end,
+        other: c.other,
+        other_end: c.other_end.map(|o| o.1),
+        from: end.p + end.dir * (end.width / 2.0).min(end.p.dist(c.to) / 2.0),
+        to: ink_side(c.to, end.p, c.to_width / 2.0),
+        length: c.length,
+        confidence: c.confidence,
+        parts: None,
+        sure: false,
+        bridge,
+        along: c.along,
+        number,
+    }
+}
+
+/// The curves that would close a gap and cross no line: as a hand would have drawn it, and straight.
+fn ways_of(end: &LineEnd, to: Pt, other: Option<&LineEnd>, network: &Network) -> Vec<Way> {
+    let curved = bridge_spine(end.p, end.dir, to, other.map(|o| o.dir));
+    let straight = Spine::through(&[end.p, to], false);
+    let clear = |flat: &[Pt]| {
+        flat.windows(2).all(|w| {
+            network.near(w[0].lerp(w[1], 0.5), w[0].dist(w[1])).all(|piece| {
                 let Some((t, _)) = segments_cross(w[0], w[1], piece.a, piece.b) else {
                     return true;
                 };
                 // Touching at its own two ends is what a bridge does.
                 let at = w[0].lerp(w[1], t);
-                at.dist(end.p) < 0.02 || at.dist(c.to) < 0.02
+                at.dist(end.p) < 0.02 || at.dist(to) < 0.02
             })
-        }) && taken.iter().filter(|g| g.from.dist(end.p) < 4.0 * (c.length + 40.0)).all(|g| {
-            let other = g.bridge.flat(0.5);
-            flat.windows(2).all(|w| other.windows(2).all(|o| segments_cross(w[0], w[1], o[0].p, o[1].p).is_none()))
-        });
-        clear.then(|| Line {
-            id: 0,
-            form: Form::Centreline { spine, width: width.clone(), ends: [End::Round, End::Round] },
-            made: Made::Bridge,
-            swatch: None,
-            opacity: 1.0,
-            group: None,
         })
-    })
-}
-
-/// Arranges the drawing with gaps closed and sees which closures part two regions: first the confident ones alone, so
-/// that none of them counts on a doubtful one, then all.
-fn weigh_gain(lines: &[Line], gaps: &mut [Gap], alpha: &Plane<u8>) {
-    let confident: Vec<usize> = (0..gaps.len()).filter(|&k| gaps[k].is_confident()).collect();
-    for (k, parts) in gains(lines, gaps, &confident, alpha) {
-        gaps[k].parts = parts;
-        gaps[k].sure = parts.is_some();
-    }
-    let all: Vec<usize> = (0..gaps.len()).collect();
-    for (k, parts) in gains(lines, gaps, &all, alpha) {
-        if !gaps[k].sure {
-            gaps[k].parts = parts;
-            gaps[k].confidence *= if parts.is_some() { 0.8 } else { 0.4 };
-        }
-    }
-}
-
-/// What each closure of `chosen` parts when just these are made.
-fn gains(
-    lines: &[Line],
-    gaps: &[Gap],
-    chosen: &[usize],
-    alpha: &Plane<u8>,
-) -> Vec<(usize, Option<[Option<usize>; 2]>)> {
-    if chosen.is_empty() {
-        return Vec::new();
-    }
-    let mut all = lines.to_vec();
-    all.extend(chosen.iter().map(|&k| gaps[k].bridge.clone()));
-    let network = Network::of(&all);
-    let after = regions(&network, alpha);
-    let arrangement = &network.arrangement;
-    // The first edge of each closure that has different faces on its sides.
-    let mut sides: Vec<Option<(usize, usize)>> = vec![None; chosen.len()];
-    for (_, owners, [a, b]) in arrangement.edges() {
-        for owner in owners.iter().filter(|&&o| o as usize >= lines.len()) {
-            let slot = &mut sides[*owner as usize - lines.len()];
-            if slot.is_none() && a != b {
-                *slot = Some((a, b));
-            }
-        }
-    }
-    let area = |f: usize| match after.of_face[f] {
-        0 => None,
-        id => Some(after.list[id as usize - 1].area),
     };
-    chosen
-        .iter()
-        .zip(sides)
-        .map(|(&k, sides)| {
-            let parts = sides
-                .map(|(a, b)| [area(a), area(b)])
-                .filter(|parts| parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN);
-            (k, parts)
-        })
+    [curved, straight]
+        .into_iter()
+        .map(|spine| (spine.flatten(0.2), spine))
+        .filter(|(flat, _)| clear(flat))
+        .map(|(flat, spine)| Way { bounds: Bounds::of(&flat), spine, flat })
         .collect()
 }

@@ -1,14 +1,15 @@
 //! Join: loose ends, gaps and tails found, and what settling each would do.
 
+mod closing;
 mod gaps;
 mod leak;
 mod spans;
 mod tails;
 
-pub use gaps::{Gap, find_gaps};
+pub use gaps::{Gap, Gaps};
 pub use leak::{Leak, find_leak};
 pub use spans::{Span, span_at, take_span};
-pub use tails::{Tail, cut as cut_tail, find_tails, tails_up_to};
+pub use tails::{Tail, Tails, cut as cut_tail, tails_up_to};
 
 use crate::geom::{Pt, angle_between};
 use crate::line::Spine;

@@ -32,12 +32,12 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
     for piece in network.near(at, reach) {
         let q = piece.a.lerp(piece.b, nearest_on_segment(at, piece.a, piece.b));
         let line = piece.line as usize;
-        if at.dist(q) <= reach && network.rings[line].is_empty() && best.is_none_or(|b| at.dist(q) < b.0) {
+        if at.dist(q) <= reach && network.rings(line).is_empty() && best.is_none_or(|b| at.dist(q) < b.0) {
             best = Some((at.dist(q), line, piece.at as usize, q));
         }
     }
     let (_, line, piece, q) = best?;
-    let flat = &network.flats[line];
+    let flat = network.flat(line);
     let width = flat[piece].width;
     let walk = |points: &mut dyn Iterator<Item = usize>| {
         let mut here = q;
@@ -63,7 +63,7 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
 
 /// What is left of the line without the span, and what that takes off the lifted ink.
 pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec<Erasure>) {
-    let flat = &network.flats[span.line];
+    let flat = network.flat(span.line);
     let knot = |f: &FlatPoint| [f.p.x, f.p.y, f.width];
     let tail = |at_end: bool, crossing: Crossing, path: Vec<[f64; 3]>| {
         let tip = path.last().map_or(crossing.at, |k| crate::geom::pt(k[0], k[1]));

@@ -1,11 +1,12 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
-use crate::geom::{Pt, angle_between, polyline_len};
+use crate::geom::{Pt, angle_between};
 use crate::line::{End, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::arrangement::to_grid;
-use crate::region::network::Network;
+use crate::region::network::{Edited, EndKey, LineEnd, Network, Places};
 use crate::render::Erasure;
+use std::collections::{BTreeMap, HashSet};
 
 /// A tail, with all that cutting it needs.
 #[derive(Debug, Clone, PartialEq)]
@@ -30,19 +31,53 @@ pub struct Tail {
 /// From this confidence on a tail is cut without asking.
 const SURE: f64 = 0.6;
 
-/// Finds the tails of a drawing.
-pub fn find_tails(lines: &[Line], network: &Network, recipe: &JoinRecipe, dpi: f64) -> Vec<Tail> {
-    tails_up_to(lines, network, recipe.longest_tail * px_per_mm(dpi))
+/// The tails of a drawing, kept up through edits.
+#[derive(Debug, Clone)]
+pub struct Tails {
+    limit: f64,
+    tails: BTreeMap<EndKey, Tail>,
 }
 
+impl Tails {
+    /// Finds the tails of a drawing.
+    pub fn of(network: &Network, recipe: &JoinRecipe, dpi: f64) -> Tails {
+        let limit = recipe.longest_tail * px_per_mm(dpi);
+        let tails = tails_up_to(network, limit).into_iter().map(|t| ((t.line, t.at_end), t)).collect();
+        Tails { limit, tails }
+    }
+
+    /// The same after an edit of the network.
+    pub fn update(&mut self, network: &Network, edited: &Edited) {
+        let near = Places::of(&edited.places);
+        // As far in as tails are looked for, and across what they may cross there.
+        let reach = self.limit + BEYOND + 2.0 * network.widest() + 10.0;
+        let limit = self.limit;
+        let loose: HashSet<EndKey> = network.ends().filter(|e| e.loose).map(LineEnd::key).collect();
+        self.tails.retain(|k, _| loose.contains(k));
+        for end in network.ends().filter(|e| e.loose && near.near(e.p, reach)) {
+            match tail_at(end, network, limit) {
+                Some(tail) => self.tails.insert(end.key(), tail),
+                None => self.tails.remove(&end.key()),
+            };
+        }
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = &Tail> {
+        self.tails.values()
+    }
+}
+
+/// How much longer than it is seen a tail may be, px.
+const BEYOND: f64 = 60.0;
+
 /// The stretches past a last crossing that are seen up to `limit` px long.
-pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
-    network
-        .ends
-        .iter()
-        .filter(|e| e.loose)
-        .filter_map(|end| {
-            let flat = &network.flats[end.line];
+pub fn tails_up_to(network: &Network, limit: f64) -> Vec<Tail> {
+    network.ends().filter(|e| e.loose).filter_map(|end| tail_at(end, network, limit)).collect()
+}
+
+/// The tail at a loose end, if it is one.
+fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
+            let flat = network.flat(end.line);
             let count = flat.len();
             let at = |k: usize| {
                 if end.at_end { flat[count - 1 - k] } else { flat[k] }
@@ -64,7 +99,7 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
                 }
                 walked += from.dist(to);
                 path.push(at(k));
-                if walked > limit + 60.0 {
+                if walked > limit + BEYOND {
                     break;
                 }
             }
@@ -82,8 +117,8 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
             let through = beyond > 2.0 * walked;
             let short = length / (2.2 * end.width + 0.25 * limit);
             // A stub is no line to be drawn past.
-            let cutter_length = polyline_len(&network.flats[cutter].iter().map(|f| f.p).collect::<Vec<_>>());
-            let solid = !network.rings[cutter].is_empty();
+            let cutter_length = network.length(cutter);
+            let solid = !network.rings(cutter).is_empty();
             let real = solid || cutter_length > 2.5 * (length + end.width) + 10.0;
             let confidence =
                 (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 } * if real { 1.0 } else { 0.5 };
@@ -95,12 +130,10 @@ pub fn tails_up_to(lines: &[Line], network: &Network, limit: f64) -> Vec<Tail> {
                 tip,
                 length,
                 confidence,
-                sure: confidence >= SURE && lines[end.line].made != Made::Bridge,
+                sure: confidence >= SURE && network.line(end.line).is_some_and(|l| l.made != Made::Bridge),
                 path,
                 cutter,
             })
-        })
-        .collect()
 }
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
@@ -147,13 +180,13 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
     let Form::Centreline { spine, ends, .. } = &line.form else {
         return None;
     };
-    let flat = &network.flats[tail.line];
+    let flat = network.flat(tail.line);
     let (direction, half) = cutter_at(network, tail.cutter, tail.at)?;
     // The stretch of the cutter around the crossing, as far as the tail's ink may reach.
     let widest = tail.path.iter().map(|p| p[2]).fold(0.0, f64::max);
     let reach = tail.length + 2.0 * widest + 2.0 * half + 10.0;
     let mut cutter: Vec<[f64; 3]> = Vec::new();
-    let other = &network.flats[tail.cutter];
+    let other = network.flat(tail.cutter);
     // Right at the crossing its own edges could not be seen: there it runs straight on.
     let hidden = |i: usize| i > 0 && i + 1 < other.len() && other[i].p.dist(tail.at) < 1.2 * half + 0.8 * widest;
     for (k, f) in other.iter().enumerate().filter(|(k, _)| !hidden(*k)) {

@@ -26,7 +26,7 @@ pub struct Swatch {
 
 /// The numbers of the drops in each region (by region number from 1, at index - 1).
 pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Vec<usize>> {
-    let mut out = vec![Vec::new(); regions.list.len()];
+    let mut out = vec![Vec::new(); regions.most()];
     for (k, d) in drops.iter().enumerate() {
         if let Some(region) = regions.at(d.at) {
             out[region.id as usize - 1].push(k);

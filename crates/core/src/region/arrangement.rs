@@ -6,7 +6,7 @@
 //! keeps its numbers where nothing changed (see `edit`).
 
 use super::edit::Live;
-use super::snap::{Cells, Piece, led, pieces_of, turn};
+use super::snap::{Cells, Piece, in_order, led, meets, pieces_of, turn};
 use crate::geom::{GRID, Pt, pt};
 use rayon::prelude::*;
 use smallvec::SmallVec;
@@ -344,6 +344,25 @@ impl Arrangement {
         leaving.into_iter().flatten().map(|&h| &self.owners[h as usize / 2]).collect()
     }
 
+    /// The faces at both sides of the edges along which a segment runs, from its first end on.
+    pub fn sides_of(&self, s: &Segment) -> Vec<[usize; 2]> {
+        let Some(cells) = &self.grid.cells else { return Vec::new() };
+        let mut met: Vec<Vertex> = Vec::new();
+        cells.each(s.a, s.b, |cell| {
+            for &e in &self.grid.edges[cell] {
+                let (u, v) = self.edges[e as usize];
+                met.extend([u, v].map(|v| self.place(v)).iter().filter(|p| meets(s.a, s.b, **p)));
+            }
+        });
+        in_order(s.a, s.b, &mut met);
+        let side = |w: &[Vertex]| {
+            let from = self.vertex(w[0])?;
+            let h = *self.leaving[from as usize].iter().find(|&&h| self.place(self.ends(h).1) == w[1])?;
+            Some([self.face_of(h), self.face_of(h ^ 1)])
+        };
+        met.windows(2).filter_map(side).collect()
+    }
+
     pub fn counts(&self) -> Counts {
         Counts {
             vertices: self.vertices().count(),
@@ -362,7 +381,7 @@ impl Arrangement {
 
 #[cfg(test)]
 mod tests {
-    use super::super::snap::{crossing, meets};
+    use super::super::snap::crossing;
     use super::*;
     use proptest::prelude::*;
 

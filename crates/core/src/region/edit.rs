@@ -195,25 +195,6 @@ impl Arrangement {
         met.iter().map(|p| number[p]).collect()
     }
 
-    /// The edges along which a segment runs, from its first end on.
-    pub(super) fn edges_of(&self, s: &Segment) -> Vec<u32> {
-        let Some(cells) = &self.grid.cells else { return Vec::new() };
-        let mut met: Vec<Vertex> = Vec::new();
-        cells.each(s.a, s.b, |cell| {
-            for &e in &self.grid.edges[cell] {
-                let (u, v) = self.edges[e as usize];
-                met.extend([u, v].map(|v| self.place(v)).iter().filter(|p| meets(s.a, s.b, **p)));
-            }
-        });
-        in_order(s.a, s.b, &mut met);
-        met.windows(2)
-            .filter_map(|w| {
-                let from = self.vertex(w[0])?;
-                self.leaving[from as usize].iter().find(|&&h| self.place(self.ends(h).1) == w[1]).map(|h| h / 2)
-            })
-            .collect()
-    }
-
     /// Takes edges out and puts others in, and reads the faces that changes anew.
     fn reshape(&mut self, live: &mut Live, swaps: HashMap<(u32, u32), Swap>) -> Vec<usize> {
         let (mut dead, mut fresh): (Vec<u32>, Vec<(u32, u32, Owners)>) = (Vec::new(), Vec::new());

@@ -5,21 +5,24 @@
 
 pub mod arrangement;
 mod edit;
+pub(crate) mod look;
 pub mod network;
 mod snap;
 
-use crate::geom::{Bounds, Pt, inside, pt};
+use crate::geom::{Bounds, Pt, pt};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
-use network::Network;
+use look::{Look, Solids, look, spans};
+use network::{Edited, Network};
 use rayon::prelude::*;
 use serde::Serialize;
+use std::collections::HashMap;
 use ts_rs::TS;
 
 /// A region of a drawing.
 #[derive(Debug, Clone, PartialEq, Serialize, TS)]
 pub struct Region {
-    /// From 1, in the order of the label picture.
+    /// From 1, as in the label picture.
     pub id: u32,
     /// Pixels of it that bear no ink.
     pub area: usize,
@@ -29,19 +32,25 @@ pub struct Region {
     pub seed: Pt,
     /// The closed rings of its boundary (even-odd), along the middles of its lines.
     pub rings: Vec<Vec<Pt>>,
-    /// Its face in the arrangement.
-    #[serde(skip)]
-    #[ts(skip)]
-    pub face: usize,
 }
 
-/// All regions of a drawing with the number of the region at each pixel (0: none).
+/// All regions of a drawing with the number of the region at each pixel (0: none), kept up through edits: a region keeps
+/// its number as long as its face does.
 #[derive(Debug, Clone)]
 pub struct Regions {
     pub labels: Plane<u16>,
-    pub list: Vec<Region>,
-    /// The number of the region of each face, 0 for those that are none.
-    pub of_face: Vec<u16>,
+    /// By number less one; none where a number is free.
+    list: Vec<Option<Region>>,
+    /// The number of the region of each face, 0 for those that are none, and where the face is.
+    faces: Vec<(u16, Bounds)>,
+    free: Vec<u16>,
+}
+
+/// The numbers of regions that are no more or changed, and of those that are new or changed.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct RegionsEdited {
+    pub gone: Vec<u32>,
+    pub made: Vec<u32>,
 }
 
 /// A face with fewer visible pixels than this is a pocket under the ink.
@@ -50,100 +59,119 @@ pub const POCKET: usize = 6;
 /// The label picture has 16 bits.
 const MOST_REGIONS: usize = u16::MAX as usize;
 
-/// The pixels of rings by the even-odd rule at pixel centres: (row, first column, end column).
-pub fn spans(rings: &[Vec<Pt>], width: usize, height: usize) -> Vec<(usize, usize, usize)> {
-    let mut crossings: Vec<(u32, f64)> = Vec::new();
-    for ring in rings {
-        for k in 0..ring.len() {
-            let (a, b) = (ring[k], ring[(k + 1) % ring.len()]);
-            let (top, low) = if a.y < b.y { (a, b) } else { (b, a) };
-            let first = (top.y - 0.5).ceil().max(0.0);
-            let last = (low.y - 0.5).ceil().min(height as f64);
-            let mut y = first;
-            while y < last {
-                crossings.push((y as u32, top.x + (y + 0.5 - top.y) / (low.y - top.y) * (low.x - top.x)));
-                y += 1.0;
-            }
-        }
+impl Regions {
+    /// Reads the regions off a network over the ink that is seen.
+    pub fn of(network: &Network, alpha: &Plane<u8>) -> Regions {
+        let labels = Plane::new(alpha.width, alpha.height, 0u16);
+        let mut regions = Regions { labels, list: Vec::new(), faces: Vec::new(), free: Vec::new() };
+        regions.read(network, alpha, network.arrangement.faces().collect(), HashMap::new());
+        regions
     }
-    crossings.sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
-    crossings
-        .chunks_exact(2)
-        .filter_map(|c| {
-            let column = |x: f64| (x - 0.5).ceil().clamp(0.0, width as f64) as usize;
-            let (from, to) = (column(c[0].1), column(c[1].1));
-            (from < to).then_some((c[0].0 as usize, from, to))
-        })
-        .collect()
-}
 
-/// Reads the regions off a network over the ink that is seen.
-pub fn regions(network: &Network, alpha: &Plane<u8>) -> Regions {
-    let (w, h) = (alpha.width, alpha.height);
-    let arrangement = &network.arrangement;
-    let solids: Vec<(Bounds, &Vec<Vec<Pt>>)> =
-        network.rings.iter().filter(|r| !r.is_empty()).map(|r| (Bounds::of(r.iter().flatten()), r)).collect();
-    // Rings, spans, visible area, box, and the visible runs as (length, row, middle).
-    type Found = (Vec<Vec<Pt>>, Vec<(usize, usize, usize)>, usize, [usize; 4], Vec<(usize, usize, usize)>);
-    let found: Vec<Option<Found>> = (1..arrangement.face_numbers())
-        .into_par_iter()
-        .map(|face| {
-            let rings = arrangement.rings(face);
-            let spans = spans(&rings, w, h);
-            let &(y, a, b) = spans.iter().max_by_key(|s| s.2 - s.1)?;
-            let probe = pt((a + b) as f64 / 2.0, y as f64 + 0.5);
-            if solids.iter().any(|(bounds, rings)| {
-                probe.x >= bounds.min.x
-                    && probe.x <= bounds.max.x
-                    && probe.y >= bounds.min.y
-                    && probe.y <= bounds.max.y
-                    && inside(probe, rings)
-            }) {
-                return None;
-            }
-            let mut area = 0;
-            let mut bbox = [usize::MAX, usize::MAX, 0, 0];
-            let mut runs = Vec::new();
-            for &(y, a, b) in &spans {
-                let row = &alpha.row(y)[a..b];
-                let mut x = 0;
-                while x < row.len() {
-                    if row[x] >= IS_INK {
-                        x += 1;
-                        continue;
-                    }
-                    let from = x;
-                    while x < row.len() && row[x] < IS_INK {
-                        x += 1;
-                    }
-                    area += x - from;
-                    bbox = [bbox[0].min(a + from), bbox[1].min(y), bbox[2].max(a + x), bbox[3].max(y + 1)];
-                    runs.push((x - from, y, a + (from + x) / 2));
-                }
-            }
-            (area >= POCKET)
-                .then(|| (rings, spans, area, [bbox[0], bbox[1], bbox[2] - bbox[0], bbox[3] - bbox[1]], runs))
-        })
-        .collect();
-    let mut labels = Plane::new(w, h, 0u16);
-    let mut list = Vec::new();
-    let mut of_face = vec![0u16; arrangement.face_numbers()];
-    for (k, f) in found.into_iter().enumerate() {
-        let Some((rings, spans, area, bbox, runs)) = f else {
-            continue;
+    /// The same after an edit of the network and of the ink in `inked`.
+    pub fn update(
+        &mut self,
+        network: &Network,
+        edited: &Edited,
+        alpha: &Plane<u8>,
+        inked: &[Bounds],
+    ) -> RegionsEdited {
+        let Some(faces) = &edited.faces else {
+            let gone = self.iter().map(|r| r.id).collect();
+            *self = Regions::of(network, alpha);
+            return RegionsEdited { gone, made: self.iter().map(|r| r.id).collect() };
         };
-        if list.len() == MOST_REGIONS {
-            break;
+        let mut asked: Vec<usize> = faces.iter().copied().filter(|f| *f != 0).collect();
+        // Where ink came or went, regions are seen otherwise.
+        let others = self.faces.iter().enumerate().filter(|(_, (_, b))| inked.iter().any(|i| i.touches(b)));
+        asked.extend(others.map(|(f, _)| f));
+        asked.sort_unstable();
+        asked.dedup();
+        let mut had: HashMap<usize, u16> = HashMap::new();
+        for &f in &asked {
+            let (id, _) = self.faces.get_mut(f).map_or((0, Bounds::EMPTY), |x| std::mem::replace(x, (0, Bounds::EMPTY)));
+            if id > 0 && let Some(region) = self.list[id as usize - 1].take() {
+                let w = self.labels.width;
+                for (y, a, b) in spans(&region.rings, w, self.labels.height) {
+                    self.labels.data[y * w + a..y * w + b].fill(0);
+                }
+                had.insert(f, id);
+            }
         }
-        let id = list.len() as u16 + 1;
-        for (y, a, b) in spans {
-            labels.data[y * w + a..y * w + b].fill(id);
-        }
-        of_face[k + 1] = id;
-        let seed = well_inside(&labels, alpha, id, runs);
-        list.push(Region { id: u32::from(id), area, bbox, seed, rings, face: k + 1 });
+        let gone = had.values().map(|&id| u32::from(id)).collect();
+        asked.retain(|&f| f < network.arrangement.face_numbers() && network.arrangement.is_face(f));
+        RegionsEdited { gone, made: self.read(network, alpha, asked, had) }
     }
-    Regions { labels, list, of_face }
+
+    /// Looks at faces and enters those that are regions; one that `had` a number has it again. Gives their numbers.
+    fn read(
+        &mut self,
+        network: &Network,
+        alpha: &Plane<u8>,
+        faces: Vec<usize>,
+        mut had: HashMap<usize, u16>,
+    ) -> Vec<u32> {
+        let solids = Solids::of(network);
+        let found: Vec<(usize, Vec<Vec<Pt>>, Option<Look>)> = faces
+            .into_par_iter()
+            .map(|f| {
+                let rings = network.arrangement.rings(f);
+                let seen = look(&rings, alpha, &solids);
+                (f, rings, seen)
+            })
+            .collect();
+        self.faces.resize(network.arrangement.face_numbers(), (0, Bounds::EMPTY));
+        let mut made = Vec::new();
+        for (face, rings, seen) in found {
+            self.faces[face].1 = Bounds::of(rings.iter().flatten());
+            let Some(Look { spans, area, bbox, runs }) = seen else { continue };
+            let id = match had.remove(&face).or_else(|| self.free.pop()) {
+                Some(id) => id,
+                None if self.list.len() < MOST_REGIONS => {
+                    self.list.push(None);
+                    self.list.len() as u16
+                }
+                None => continue,
+            };
+            let w = self.labels.width;
+            for (y, a, b) in spans {
+                self.labels.data[y * w + a..y * w + b].fill(id);
+            }
+            self.faces[face].0 = id;
+            let seed = well_inside(&self.labels, alpha, id, runs);
+            self.list[id as usize - 1] = Some(Region { id: u32::from(id), area, bbox, seed, rings });
+            made.push(u32::from(id));
+        }
+        self.free.extend(had.into_values());
+        made
+    }
+
+    /// All regions, by their numbers.
+    pub fn iter(&self) -> impl Iterator<Item = &Region> {
+        self.list.iter().flatten()
+    }
+
+    pub fn len(&self) -> usize {
+        self.iter().count()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Numbers go up to this.
+    pub fn most(&self) -> usize {
+        self.list.len()
+    }
+
+    pub fn get(&self, id: u32) -> Option<&Region> {
+        self.list.get((id as usize).checked_sub(1)?)?.as_ref()
+    }
+
+    /// The region at a place, if there is one.
+    pub fn at(&self, p: Pt) -> Option<&Region> {
+        self.get(u32::from(*self.labels.get(p.x.floor() as i64, p.y.floor() as i64)?))
+    }
 }
 
 /// A visible place of a region far from its borders: of the middles of its longest runs along rows the one with the
@@ -164,12 +192,4 @@ fn well_inside(labels: &Plane<u16>, alpha: &Plane<u8>, id: u16, mut runs: Vec<(u
         }
     }
     best.1
-}
-
-impl Regions {
-    /// The region at a place, if there is one.
-    pub fn at(&self, p: Pt) -> Option<&Region> {
-        let label = *self.labels.get(p.x.floor() as i64, p.y.floor() as i64)?;
-        (label > 0).then(|| &self.list[label as usize - 1])
-    }
 }

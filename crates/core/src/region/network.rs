@@ -1,10 +1,14 @@
-//! The lines of a drawing as one network: flattened, their ends joined to whatever their ink touches, arranged.
+//! The lines of a drawing as one network: flattened, their ends joined to whatever their ink touches, arranged; and kept
+//! up through edits. A line keeps its number as long as it is there; what is told depends on the lines alone, not on how
+//! they came.
 
 use super::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid};
-use crate::geom::{Pt, inside, nearest_on_segment, outward_at, outward_from};
+use crate::geom::{Bounds, Pt, inside, nearest_on_segment, outward_at, outward_from};
 use crate::line::{FlatPoint, Line};
+use rayon::prelude::*;
 use rstar::{AABB, RTree, RTreeObject};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap, HashSet};
+use std::sync::Arc;
 
 /// How closely curves are followed in the arrangement, px.
 pub const FLATNESS: f64 = 0.08;
@@ -29,6 +33,9 @@ impl RTreeObject for Piece {
     }
 }
 
+/// Which end of which line.
+pub type EndKey = (usize, bool);
+
 /// One end of an open line.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct LineEnd {
@@ -43,84 +50,337 @@ pub struct LineEnd {
     pub loose: bool,
 }
 
-/// A drawing's lines, flattened and arranged. Lines are numbered by their place in the drawing.
-#[derive(Debug, Clone)]
-pub struct Network {
-    pub flats: Vec<Vec<FlatPoint>>,
-    pub rings: Vec<Vec<Vec<Pt>>>,
-    pub ends: Vec<LineEnd>,
-    pub index: RTree<Piece>,
-    pub arrangement: Arrangement,
+impl LineEnd {
+    pub fn key(&self) -> EndKey {
+        (self.line, self.at_end)
+    }
 }
 
 /// Where an end is tied to another line: `at` on piece `piece` of `line`.
+#[derive(Debug, Clone, Copy, PartialEq)]
 struct Tie {
-    end: usize,
     line: u32,
     piece: u32,
     at: Pt,
 }
 
-impl Network {
-    /// Flattens, joins and arranges the lines of a drawing.
-    pub fn of(lines: &[Line]) -> Network {
-        let flats: Vec<Vec<FlatPoint>> = lines.iter().map(|l| l.flat(FLATNESS)).collect();
-        let rings: Vec<Vec<Vec<Pt>>> = lines.iter().map(|l| l.rings(FLATNESS)).collect();
-        let mut pieces: Vec<Piece> = Vec::new();
-        for (line, flat) in flats.iter().enumerate() {
-            pieces.extend(flat.windows(2).enumerate().map(|(at, w)| Piece {
-                line: line as u32,
-                at: at as u32,
-                a: w[0].p,
-                b: w[1].p,
-                width: [w[0].width, w[1].width],
-            }));
-            let mut at = 0;
-            for ring in &rings[line] {
-                for k in 0..ring.len() {
-                    pieces.push(Piece {
-                        line: line as u32,
-                        at,
-                        a: ring[k],
-                        b: ring[(k + 1) % ring.len()],
-                        width: [0.0; 2],
-                    });
-                    at += 1;
-                }
-            }
-        }
-        let mut met: HashMap<Vertex, u32> = HashMap::new();
-        for flat in &flats {
-            let mut places: Vec<Vertex> = flat.iter().map(|f| to_grid(f.p)).collect();
-            places.dedup();
-            places.into_iter().for_each(|v| *met.entry(v).or_default() += 1);
-        }
-        let mut ends = Vec::new();
-        for (line, flat) in flats.iter().enumerate() {
-            if flat.len() < 2 || lines[line].spine().is_none_or(|s| s.closed) {
-                continue;
-            }
+/// All that is known of one line.
+#[derive(Debug, Clone, Default)]
+struct Entry {
+    /// None: it is no more.
+    line: Option<Arc<Line>>,
+    flat: Vec<FlatPoint>,
+    rings: Vec<Vec<Pt>>,
+    length: f64,
+    /// An open line's ends, and what each is tied to.
+    ends: Option<[LineEnd; 2]>,
+    ties: [Vec<Tie>; 2],
+    /// What it brings into the arrangement, its ties among it.
+    segments: Vec<Segment>,
+}
+
+/// A drawing's lines, flattened and arranged. Lines are numbered from 0; a new network numbers them as they lie.
+#[derive(Debug, Clone)]
+pub struct Network {
+    entries: Vec<Entry>,
+    numbers: HashMap<u64, usize>,
+    index: RTree<Piece>,
+    /// How many lines have a point of theirs on a vertex.
+    met: HashMap<Vertex, u32>,
+    /// No line was ever broader.
+    widest: f64,
+    pub arrangement: Arrangement,
+}
+
+/// What an edit did to a network.
+pub struct Edited {
+    /// Boxes of all pieces of the lines that changed, as they were and as they are, and of ends that are joined otherwise.
+    pub places: Vec<Bounds>,
+    pub removed: Vec<Segment>,
+    pub added: Vec<Segment>,
+    /// Faces that are no more, new, or reshaped; `None`: all.
+    pub faces: Option<Vec<usize>>,
+}
+
+/// A box in an index.
+struct Boxed(Bounds);
+
+impl RTreeObject for Boxed {
+    type Envelope = AABB<[f64; 2]>;
+    fn envelope(&self) -> Self::Envelope {
+        AABB::from_corners([self.0.min.x, self.0.min.y], [self.0.max.x, self.0.max.y])
+    }
+}
+
+/// Boxes, asked whether any is near.
+pub struct Places(RTree<Boxed>);
+
+impl Places {
+    pub fn of(boxes: &[Bounds]) -> Places {
+        Places(RTree::bulk_load(boxes.iter().copied().map(Boxed).collect()))
+    }
+
+    /// Whether a box of them touches the square around `p`.
+    pub fn near(&self, p: Pt, reach: f64) -> bool {
+        let around = AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]);
+        self.0.locate_in_envelope_intersecting(around).next().is_some()
+    }
+}
+
+impl Entry {
+    fn of(number: usize, line: &Arc<Line>) -> Entry {
+        let flat = line.flat(FLATNESS);
+        let length = flat.windows(2).map(|w| w[0].p.dist(w[1].p)).sum();
+        let mut entry = Entry { rings: line.rings(FLATNESS), length, ..Entry::default() };
+        if flat.len() >= 2 && line.spine().is_some_and(|s| !s.closed) {
             let points: Vec<Pt> = flat.iter().map(|f| f.p).collect();
-            for at_end in [false, true] {
+            entry.ends = Some([false, true].map(|at_end| {
                 let tip = if at_end { flat[flat.len() - 1] } else { flat[0] };
                 let reach = 1.5 * tip.width + 6.0;
                 let dir = if at_end { outward_at(&points, reach) } else { outward_from(&points, reach) * -1.0 };
-                let loose = met.get(&to_grid(tip.p)).is_none_or(|&n| n < 2);
-                ends.push(LineEnd { line, at_end, p: tip.p, dir, width: tip.width, loose });
+                LineEnd { line: number, at_end, p: tip.p, dir, width: tip.width, loose: false }
+            }));
+        }
+        Entry { line: Some(line.clone()), flat, ..entry }
+    }
+
+    fn pieces(&self, line: u32) -> impl Iterator<Item = Piece> + '_ {
+        let of_flat = self.flat.windows(2).enumerate().map(move |(at, w)| Piece {
+            line,
+            at: at as u32,
+            a: w[0].p,
+            b: w[1].p,
+            width: [w[0].width, w[1].width],
+        });
+        let sides = self.rings.iter().flat_map(|r| (0..r.len()).map(move |k| (r[k], r[(k + 1) % r.len()])));
+        let of_rings =
+            sides.enumerate().map(move |(at, (a, b))| Piece { line, at: at as u32, a, b, width: [0.0; 2] });
+        of_flat.chain(of_rings)
+    }
+
+    /// The vertices its points lie on, each once in a row.
+    fn vertices(&self) -> Vec<Vertex> {
+        let mut places: Vec<Vertex> = self.flat.iter().map(|f| to_grid(f.p)).collect();
+        places.dedup();
+        places
+    }
+
+    fn widest(&self) -> f64 {
+        self.flat.iter().map(|f| f.width).fold(0.0, f64::max)
+    }
+
+    /// Its pieces, cut where ends are tied to them, and its own ties.
+    fn segments(&self, number: u32, cuts: &[(u32, Pt)]) -> Vec<Segment> {
+        let mut out = Vec::new();
+        for (end, ties) in self.ends.iter().flatten().zip(&self.ties) {
+            out.extend(ties.iter().map(|t| Segment { a: to_grid(end.p), b: to_grid(t.at), owner: number }));
+        }
+        for piece in self.pieces(number) {
+            let (from, to) = (to_grid(piece.a), to_grid(piece.b));
+            let d = [to[0] - from[0], to[1] - from[1]];
+            let mut here = from;
+            let mut at: Vec<Vertex> = cuts.iter().filter(|c| c.0 == piece.at).map(|c| to_grid(c.1)).collect();
+            at.sort_unstable_by_key(|p| ((p[0] - from[0]) * d[0] + (p[1] - from[1]) * d[1], *p));
+            at.dedup();
+            for p in at {
+                out.push(Segment { a: here, b: p, owner: number });
+                here = p;
+            }
+            out.push(Segment { a: here, b: to, owner: number });
+        }
+        out
+    }
+}
+
+impl Network {
+    /// Flattens, joins and arranges the lines of a drawing.
+    pub fn of(lines: &[Arc<Line>]) -> Network {
+        let entries: Vec<Entry> = lines.par_iter().enumerate().map(|(n, l)| Entry::of(n, l)).collect();
+        let pieces: Vec<Piece> = entries.iter().enumerate().flat_map(|(n, e)| e.pieces(n as u32)).collect();
+        let mut met: HashMap<Vertex, u32> = HashMap::new();
+        entries.iter().flat_map(Entry::vertices).for_each(|v| *met.entry(v).or_default() += 1);
+        let mut network = Network {
+            numbers: lines.iter().enumerate().map(|(n, l)| (l.id, n)).collect(),
+            widest: entries.iter().map(Entry::widest).fold(0.0, f64::max),
+            index: RTree::bulk_load(pieces),
+            entries,
+            met,
+            arrangement: Arrangement::default(),
+        };
+        let joined: Vec<[(bool, Vec<Tie>); 2]> = (0..network.entries.len())
+            .into_par_iter()
+            .map(|n| [false, true].map(|at_end| network.end((n, at_end)).map(|e| network.join(&e)).unwrap_or_default()))
+            .collect();
+        for (n, joined) in joined.into_iter().enumerate() {
+            network.set_joined(n, joined);
+        }
+        let all: Vec<usize> = (0..network.entries.len()).collect();
+        network.cut_and_tie(&all);
+        let segments: Vec<Segment> = network.entries.iter().flat_map(|e| e.segments.iter().copied()).collect();
+        network.arrangement = arrange(&segments);
+        network
+    }
+
+    /// Takes lines out, puts others in, and those that changed in another's place, so that it is the network of `after`.
+    /// `before` are the lines it was made of.
+    pub fn edit(&mut self, before: &[Arc<Line>], after: &[Arc<Line>]) -> Edited {
+        let stays: HashMap<u64, &Arc<Line>> = after.iter().map(|l| (l.id, l)).collect();
+        let gone = before.iter().filter(|l| !stays.contains_key(&l.id)).map(|l| (l.id, None));
+        let mut old: HashMap<u64, &Arc<Line>> = before.iter().map(|l| (l.id, l)).collect();
+        let came = after.iter().filter(|l| old.remove(&l.id).is_none_or(|o| !Arc::ptr_eq(o, l) && **o != ***l));
+        let changes: Vec<(u64, Option<Arc<Line>>)> = gone.chain(came.map(|l| (l.id, Some(l.clone())))).collect();
+        let mut places: Vec<Bounds> = Vec::new();
+        let mut moved: HashSet<Vertex> = HashSet::new();
+        let mut changed: BTreeSet<usize> = BTreeSet::new();
+        let (mut stale, mut untied): (Vec<Segment>, Vec<usize>) = (Vec::new(), Vec::new());
+        for (id, line) in changes {
+            let n = *self.numbers.entry(id).or_insert(self.entries.len());
+            if n == self.entries.len() {
+                self.entries.push(Entry::default());
+            }
+            changed.insert(n);
+            let new = line.map_or_else(Entry::default, |l| Entry::of(n, &l));
+            if new.line.is_none() {
+                self.numbers.remove(&id);
+            }
+            self.widest = self.widest.max(new.widest());
+            let old = std::mem::replace(&mut self.entries[n], new);
+            for piece in old.pieces(n as u32) {
+                self.index.remove(&piece);
+                places.push(Bounds::of([&piece.a, &piece.b]));
+            }
+            let new: Vec<Piece> = self.entries[n].pieces(n as u32).collect();
+            for piece in new {
+                self.index.insert(piece);
+                places.push(Bounds::of([&piece.a, &piece.b]));
+            }
+            for v in old.vertices() {
+                moved.insert(v);
+                if let Some(count) = self.met.get_mut(&v) {
+                    *count -= 1;
+                    if *count == 0 {
+                        self.met.remove(&v);
+                    }
+                }
+            }
+            for v in self.entries[n].vertices() {
+                moved.insert(v);
+                *self.met.entry(v).or_default() += 1;
+            }
+            let solids = [&old, &self.entries[n]].map(|e| e.rings.iter().flatten());
+            places.extend(solids.into_iter().map(Bounds::of).filter(|b| b.min.x <= b.max.x));
+            // What it was tied to is no longer cut there.
+            untied.extend(old.ties.iter().flatten().map(|t| t.line as usize));
+            stale.extend(old.segments);
+        }
+        // Ends that may be joined otherwise now.
+        let near = Places::of(&places);
+        let mut resegment: BTreeSet<usize> = changed.iter().copied().chain(untied).collect();
+        for n in 0..self.entries.len() {
+            let Some(ends) = self.entries[n].ends else { continue };
+            let reach = |e: &LineEnd| (e.width + self.widest) / 2.0 + 1.0;
+            let asked = |e: &LineEnd| moved.contains(&to_grid(e.p)) || near.near(e.p, reach(e));
+            if !changed.contains(&n) && !ends.iter().any(asked) {
+                continue;
+            }
+            let joined = ends.map(|e| self.join(&e));
+            let same = joined.iter().zip(&self.entries[n].ties).zip(&ends).all(|((j, t), e)| j.0 == e.loose && j.1 == *t);
+            if same && !changed.contains(&n) {
+                continue;
+            }
+            // Whether a line is loose at both ends matters to both.
+            places.extend(ends.iter().map(|e| Bounds::of([&e.p])));
+            resegment.insert(n);
+            resegment.extend(self.entries[n].ties.iter().chain(joined.iter().map(|j| &j.1)).flatten().map(|t| t.line as usize));
+            self.set_joined(n, joined);
+        }
+        let mut gone = stale;
+        for &n in resegment.difference(&changed) {
+            gone.extend(self.entries[n].segments.iter().copied());
+        }
+        let resegment: Vec<usize> = resegment.into_iter().collect();
+        self.cut_and_tie(&resegment);
+        let mut came: Vec<Segment> = resegment.iter().flat_map(|&n| self.entries[n].segments.iter().copied()).collect();
+        let (removed, added) = difference(&mut gone, &mut came);
+        let faces = self.arrangement.edit(&removed, &added);
+        Edited { places, removed, added, faces }
+    }
+
+    /// Whether an end is loose, and what it is tied to.
+    fn join(&self, end: &LineEnd) -> (bool, Vec<Tie>) {
+        if self.met.get(&to_grid(end.p)).is_some_and(|&n| n >= 2) {
+            return (false, Vec::new());
+        }
+        let ties = self.touching(end);
+        (ties.is_empty(), ties)
+    }
+
+    fn set_joined(&mut self, n: usize, joined: [(bool, Vec<Tie>); 2]) {
+        let entry = &mut self.entries[n];
+        for (k, (loose, ties)) in joined.into_iter().enumerate() {
+            if let Some(ends) = &mut entry.ends {
+                ends[k].loose = loose;
+                entry.ties[k] = ties;
             }
         }
-        let widest = flats.iter().flatten().map(|f| f.width).fold(0.0, f64::max);
-        let index = RTree::bulk_load(pieces);
-        let mut ties = Vec::new();
-        for (k, end) in ends.iter_mut().enumerate() {
-            if end.loose {
-                let found = touching(end, &flats, &rings, (&index, widest));
-                end.loose = found.is_empty();
-                ties.extend(found.into_iter().map(|(line, piece, at)| Tie { end: k, line, piece, at }));
+    }
+
+    /// Makes the segments of some lines anew.
+    fn cut_and_tie(&mut self, numbers: &[usize]) {
+        let asked: HashSet<usize> = numbers.iter().copied().collect();
+        let mut cuts: HashMap<usize, Vec<(u32, Pt)>> = HashMap::new();
+        for tie in self.entries.iter().flat_map(|e| e.ties.iter().flatten()) {
+            if asked.contains(&(tie.line as usize)) {
+                cuts.entry(tie.line as usize).or_default().push((tie.piece, tie.at));
             }
         }
-        let arrangement = arrange(&segments(&flats, &rings, &ends, ties));
-        Network { flats, rings, ends, index, arrangement }
+        for &n in numbers {
+            let cuts = cuts.get(&n).map_or(&[][..], Vec::as_slice);
+            self.entries[n].segments = self.entries[n].segments(n as u32, cuts);
+        }
+    }
+
+    /// The lines that there are, with their numbers.
+    pub fn lines(&self) -> impl Iterator<Item = (usize, &Arc<Line>)> {
+        self.entries.iter().enumerate().filter_map(|(n, e)| Some((n, e.line.as_ref()?)))
+    }
+
+    pub fn line(&self, number: usize) -> Option<&Arc<Line>> {
+        self.entries.get(number)?.line.as_ref()
+    }
+
+    /// A line's middle path; empty for an outline, or where there is none of that number.
+    pub fn flat(&self, number: usize) -> &[FlatPoint] {
+        &self.entries[number].flat
+    }
+
+    /// An outline's rings; none for the other forms.
+    pub fn rings(&self, number: usize) -> &[Vec<Pt>] {
+        &self.entries[number].rings
+    }
+
+    /// How long a line's middle is, px.
+    pub fn length(&self, number: usize) -> f64 {
+        self.entries[number].length
+    }
+
+    /// No line is broader, px.
+    pub fn widest(&self) -> f64 {
+        self.widest
+    }
+
+    /// The ends of all open lines.
+    pub fn ends(&self) -> impl Iterator<Item = &LineEnd> {
+        self.entries.iter().flat_map(|e| e.ends.iter().flatten())
+    }
+
+    pub fn end(&self, key: EndKey) -> Option<LineEnd> {
+        self.entries.get(key.0)?.ends.map(|e| e[usize::from(key.1)])
+    }
+
+    /// All that the arrangement is made of.
+    pub fn segments(&self) -> impl Iterator<Item = &Segment> {
+        self.entries.iter().flat_map(|e| &e.segments)
     }
 
     /// The pieces that a box around `p` touches.
@@ -131,61 +391,72 @@ impl Network {
 
     /// Whether a line is open and joined to nothing at either end.
     pub fn loose_at_both(&self, line: usize) -> bool {
-        let first = self.ends.partition_point(|e| e.line < line);
-        self.ends[first..].iter().take_while(|e| e.line == line).filter(|e| e.loose).count() == 2
+        self.entries[line].ends.is_some_and(|e| e[0].loose && e[1].loose)
+    }
+
+    /// The lines whose ink an end's ink touches, each with the nearest place on it.
+    fn touching(&self, end: &LineEnd) -> Vec<Tie> {
+        let own = end.width / 2.0;
+        let reach = own + self.widest / 2.0 + 1.0;
+        let mut best: HashMap<u32, (f64, u32, Pt)> = HashMap::new();
+        for piece in self.near(end.p, reach) {
+            if piece.line as usize == end.line && is_own_stretch(end, piece, self.flat(end.line)) {
+                continue;
+            }
+            let t = nearest_on_segment(end.p, piece.a, piece.b);
+            let q = piece.a.lerp(piece.b, t);
+            let half = (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0;
+            // A quarter pixel of overlap, so that ends that merely come near stay apart.
+            let gap = end.p.dist(q) - half - own + 0.25;
+            if gap < 0.0 && best.get(&piece.line).is_none_or(|b| (gap, piece.at) < (b.0, b.1)) {
+                best.insert(piece.line, (gap, piece.at, q));
+            }
+        }
+        // Deep inside a solid its edge may be far: join to the nearest place of the ring all the same.
+        for (line, entry) in self.entries.iter().enumerate() {
+            if !entry.rings.is_empty() && !best.contains_key(&(line as u32)) && inside(end.p, &entry.rings) {
+                let mut nearest: Option<(f64, u32, Pt)> = None;
+                for side in entry.pieces(line as u32) {
+                    let q = side.a.lerp(side.b, nearest_on_segment(end.p, side.a, side.b));
+                    if nearest.is_none_or(|n| end.p.dist(q) < n.0) {
+                        nearest = Some((end.p.dist(q), side.at, q));
+                    }
+                }
+                best.extend(nearest.map(|n| (line as u32, n)));
+            }
+        }
+        let mut found: Vec<Tie> =
+            best.into_iter().map(|(line, (_, piece, at))| Tie { line, piece, at }).collect();
+        found.sort_unstable_by_key(|t| t.line);
+        found
     }
 }
 
-/// The lines whose ink an end's ink touches, each with the nearest place on it. `widest`: no line is broader.
-fn touching(
-    end: &LineEnd,
-    flats: &[Vec<FlatPoint>],
-    rings: &[Vec<Vec<Pt>>],
-    (index, widest): (&RTree<Piece>, f64),
-) -> Vec<(u32, u32, Pt)> {
-    let own = end.width / 2.0;
-    let reach = own + widest / 2.0 + 1.0;
-    let around = AABB::from_corners([end.p.x - reach, end.p.y - reach], [end.p.x + reach, end.p.y + reach]);
-    let mut best: HashMap<u32, (f64, u32, Pt)> = HashMap::new();
-    for piece in index.locate_in_envelope_intersecting(around) {
-        if piece.line as usize == end.line && is_own_stretch(end, piece, flats) {
-            continue;
+/// What is only in the one and only in the other, counting how often.
+fn difference(gone: &mut [Segment], came: &mut [Segment]) -> (Vec<Segment>, Vec<Segment>) {
+    gone.sort_unstable();
+    came.sort_unstable();
+    let (mut removed, mut added) = (Vec::new(), Vec::new());
+    let (mut i, mut j) = (0, 0);
+    while i < gone.len() || j < came.len() {
+        let order = match (gone.get(i), came.get(j)) {
+            (Some(g), Some(c)) => g.cmp(c),
+            (Some(_), None) => std::cmp::Ordering::Less,
+            _ => std::cmp::Ordering::Greater,
+        };
+        if order.is_lt() {
+            removed.push(gone[i]);
+        } else if order.is_gt() {
+            added.push(came[j]);
         }
-        let t = nearest_on_segment(end.p, piece.a, piece.b);
-        let q = piece.a.lerp(piece.b, t);
-        let half = (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0;
-        // A quarter pixel of overlap, so that ends that merely come near stay apart.
-        let gap = end.p.dist(q) - half - own + 0.25;
-        if gap < 0.0 && best.get(&piece.line).is_none_or(|b| gap < b.0) {
-            best.insert(piece.line, (gap, piece.at, q));
-        }
+        i += usize::from(order.is_le());
+        j += usize::from(order.is_ge());
     }
-    // Deep inside a solid its edge may be far: join to the nearest place of the ring all the same.
-    for (line, rings) in rings.iter().enumerate() {
-        if !rings.is_empty() && !best.contains_key(&(line as u32)) && inside(end.p, rings) {
-            let mut at = 0;
-            let mut nearest: Option<(f64, u32, Pt)> = None;
-            for ring in rings {
-                for k in 0..ring.len() {
-                    let (a, b) = (ring[k], ring[(k + 1) % ring.len()]);
-                    let q = a.lerp(b, nearest_on_segment(end.p, a, b));
-                    if nearest.is_none_or(|n| end.p.dist(q) < n.0) {
-                        nearest = Some((end.p.dist(q), at, q));
-                    }
-                    at += 1;
-                }
-            }
-            best.extend(nearest.map(|n| (line as u32, n)));
-        }
-    }
-    let mut found: Vec<(u32, u32, Pt)> = best.into_iter().map(|(line, (_, piece, q))| (line, piece, q)).collect();
-    found.sort_unstable_by_key(|f| f.0);
-    found
+    (removed, added)
 }
 
 /// Whether a piece belongs to the stretch of the end's own line that its ink touches anyway.
-fn is_own_stretch(end: &LineEnd, piece: &Piece, flats: &[Vec<FlatPoint>]) -> bool {
-    let flat = &flats[end.line];
+fn is_own_stretch(end: &LineEnd, piece: &Piece, flat: &[FlatPoint]) -> bool {
     let limit = 2.0 * end.width.max(piece.width[0]) + 8.0;
     let mut len = 0.0;
     let at = piece.at as usize;
@@ -207,36 +478,3 @@ fn is_own_stretch(end: &LineEnd, piece: &Piece, flats: &[Vec<FlatPoint>]) -> boo
     true
 }
 
-fn segments(flats: &[Vec<FlatPoint>], rings: &[Vec<Vec<Pt>>], ends: &[LineEnd], ties: Vec<Tie>) -> Vec<Segment> {
-    let mut out = Vec::new();
-    let mut cuts: HashMap<(u32, u32), Vec<Vertex>> = HashMap::new();
-    for tie in ties {
-        let (from, to) = (to_grid(ends[tie.end].p), to_grid(tie.at));
-        out.push(Segment { a: from, b: to, owner: ends[tie.end].line as u32 });
-        cuts.entry((tie.line, tie.piece)).or_default().push(to);
-    }
-    let mut add = |line: u32, at: u32, a: Pt, b: Pt| {
-        let (from, to) = (to_grid(a), to_grid(b));
-        let mut here = from;
-        if let Some(cut) = cuts.get_mut(&(line, at)) {
-            let d = [to[0] - from[0], to[1] - from[1]];
-            cut.sort_unstable_by_key(|p| ((p[0] - from[0]) * d[0] + (p[1] - from[1]) * d[1], *p));
-            for &mut p in cut {
-                out.push(Segment { a: here, b: p, owner: line });
-                here = p;
-            }
-        }
-        out.push(Segment { a: here, b: to, owner: line });
-    };
-    for (line, flat) in flats.iter().enumerate() {
-        flat.windows(2).enumerate().for_each(|(at, w)| add(line as u32, at as u32, w[0].p, w[1].p));
-        let mut at = 0;
-        for ring in &rings[line] {
-            for k in 0..ring.len() {
-                add(line as u32, at, ring[k], ring[(k + 1) % ring.len()]);
-                at += 1;
-            }
-        }
-    }
-    out
-}

@@ -3,6 +3,7 @@
 use crate::geom::{Bounds, Pt, nearest_on_segment, polyline_len};
 use crate::line::{FlatPoint, Form, Line, thin_profile};
 use rstar::{AABB, RTree, RTreeObject};
+use std::sync::Arc;
 
 /// How closely curves are followed, px.
 const FLATNESS: f64 = 0.2;
@@ -22,7 +23,7 @@ impl RTreeObject for Kept {
 
 /// Lines less the stretches that run along a kept one (nearer than half its width); what is left of a line and longer
 /// than it is wide stays, as lines of their own. Numbers are given anew from `first_id` on.
-pub fn without_covered(lines: Vec<Line>, kept: &[Line], first_id: u64) -> Vec<Line> {
+pub fn without_covered(lines: Vec<Line>, kept: &[Arc<Line>], first_id: u64) -> Vec<Line> {
     let mut segments = Vec::new();
     for line in kept.iter().filter(|l| !l.is_seam()) {
         let flat = line.flat(FLATNESS);
@@ -147,7 +148,7 @@ mod tests {
 
     #[test]
     fn a_line_that_somebody_has_already_is_not_made_again_and_one_that_crosses_it_stays_whole() {
-        let kept = [line(3, pt(10.0, 50.0), pt(200.0, 50.0))];
+        let kept = [Arc::new(line(3, pt(10.0, 50.0), pt(200.0, 50.0)))];
         let new = vec![line(20, pt(10.0, 50.5), pt(203.0, 50.2)), line(21, pt(100.0, 0.0), pt(100.0, 100.0))];
         let left = without_covered(new.clone(), &kept, 40);
         assert_eq!(left, vec![Line { id: 40, ..new[1].clone() }]);
@@ -155,7 +156,7 @@ mod tests {
 
     #[test]
     fn of_a_line_that_goes_on_beyond_a_kept_one_the_rest_is_made() {
-        let kept = [line(3, pt(10.0, 50.0), pt(100.0, 50.0))];
+        let kept = [Arc::new(line(3, pt(10.0, 50.0), pt(100.0, 50.0)))];
         let left = without_covered(vec![line(20, pt(10.0, 50.0), pt(300.0, 50.0))], &kept, 7);
         assert_eq!(left.len(), 1);
         let flat = left[0].flat(0.1);

@@ -1,0 +1,116 @@
+//! What is computed from a sheet: its network, regions and findings, over the ink as it is seen; made once and then kept
+//! up through edits, so that each costs what it touches.
+
+use crate::finding::{Findings, FindingsEdited};
+use crate::geom::{Bounds, Pt};
+use crate::ink::Ink;
+use crate::join::{Gaps, Leak, Tails, find_leak};
+use crate::line::{FlatPoint, Line};
+use crate::paint::fills;
+use crate::plane::Plane;
+use crate::region::network::Network;
+use crate::region::{Regions, RegionsEdited};
+use crate::render;
+use crate::sheet::Sheet;
+use std::sync::Arc;
+
+#[derive(Debug, Clone)]
+pub struct Scene {
+    pub ink: Ink,
+    pub network: Network,
+    pub regions: Regions,
+    /// The swatch that fills each region, by its number less one.
+    pub fills: Vec<Option<String>>,
+    pub gaps: Gaps,
+    pub tails: Tails,
+    pub findings: Findings,
+}
+
+/// What an edit did to a scene.
+#[derive(Debug, Clone, Default)]
+pub struct SceneEdited {
+    /// Boxes of the ink that may be seen otherwise.
+    pub ink: Vec<Bounds>,
+    pub regions: RegionsEdited,
+    /// Regions that are filled otherwise and have the same shape.
+    pub refilled: Vec<u32>,
+    pub findings: FindingsEdited,
+}
+
+impl Scene {
+    /// Computes the scene of a sheet whose lifted ink is given.
+    pub fn of(sheet: &Sheet, lifted: &Ink) -> Scene {
+        let ink = sheet.visible_ink(lifted);
+        let network = Network::of(&sheet.lines);
+        let regions = Regions::of(&network, &ink.alpha);
+        let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
+        let tails = Tails::of(&network, &sheet.recipes.join, sheet.dpi);
+        let mut findings = Findings::default();
+        findings.update(sheet, &network, &regions, &gaps, &tails);
+        let fills = filled(&regions, sheet);
+        Scene { ink, network, regions, fills, gaps, tails, findings }
+    }
+
+    /// The swatch that fills a region.
+    pub fn fill(&self, region: u32) -> Option<&str> {
+        self.fills.get((region as usize).checked_sub(1)?)?.as_deref()
+    }
+
+    /// Makes what the first edit would have to make.
+    pub fn make_ready(&mut self) {
+        self.network.arrangement.make_ready();
+        self.gaps.make_ready();
+    }
+
+    /// The scene of `after`, when this is that of `before` over the same lifted ink; `None` if everything was computed
+    /// anew, since more than lines, paint and verdicts changed.
+    pub fn advance(&mut self, before: &Sheet, after: &Sheet, lifted: &Ink) -> Option<SceneEdited> {
+        let frame = |s: &Sheet| (s.width, s.height, s.dpi, s.inking_of_lines());
+        if frame(before) != frame(after)
+            || before.recipes.join != after.recipes.join
+            || before.recipes.intake != after.recipes.intake
+            || self.ink.alpha.width != lifted.alpha.width
+        {
+            *self = Scene::of(after, lifted);
+            return None;
+        }
+        let ink = after.see_again(before, lifted, &mut self.ink.alpha);
+        let edited = self.network.edit(&before.lines, &after.lines);
+        let regions = self.regions.update(&self.network, &edited, &self.ink.alpha, &ink);
+        self.gaps.update(&self.network, &edited, &self.ink.alpha, &ink);
+        self.tails.update(&self.network, &edited);
+        let findings = self.findings.update(after, &self.network, &self.regions, &self.gaps, &self.tails);
+        let fills = filled(&self.regions, after);
+        let was = std::mem::replace(&mut self.fills, fills);
+        let refilled = self
+            .regions
+            .iter()
+            .map(|r| r.id)
+            .filter(|&id| was.get(id as usize - 1) != self.fills.get(id as usize - 1))
+            .collect();
+        Some(SceneEdited { ink, regions, refilled, findings })
+    }
+
+    /// By which way paint would run from a place: see [`find_leak`].
+    pub fn leak(&self, from: Pt) -> Option<Leak> {
+        let mut barriers = self.ink.alpha.clone();
+        // Seams bear no width: they are drawn as a hair that holds.
+        let flats = self.network.lines().map(|(n, _)| self.network.flat(n));
+        for flat in flats.filter(|flat| flat.iter().all(|f| f.width == 0.0)) {
+            let hair: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: f.p, width: 2.0 }).collect();
+            render::stroke(&mut barriers, &hair);
+        }
+        find_leak(&barriers, from)
+    }
+
+    /// Ink drawn from vector lines alone, for drawings that have no lifted pixels.
+    pub fn ink_of_lines(lines: &[Arc<Line>], width: usize, height: usize, colour: [u8; 3]) -> Ink {
+        let mut alpha = Plane::new(width, height, 0u8);
+        lines.iter().for_each(|l| render::draw(&mut alpha, l));
+        Ink::plain(alpha, colour)
+    }
+}
+
+fn filled(regions: &Regions, sheet: &Sheet) -> Vec<Option<String>> {
+    fills(regions, &sheet.drops).into_iter().map(|f| f.map(str::to_owned)).collect()
+}
