@@ -5,7 +5,7 @@
 use rhizograph_app::server::api::{
     CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
     LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
-    RevisionRequest, ShotLift, SpanTold, StripRequest,
+    RevisionRequest, StepRequest, StepTold, ShotLift, SpanTold, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -35,6 +35,8 @@ fn export(dir: &Path) {
     Readiness::export_all(&config).unwrap();
     Refusal::export_all(&config).unwrap();
     RevisionRequest::export_all(&config).unwrap();
+    StepRequest::export_all(&config).unwrap();
+    StepTold::export_all(&config).unwrap();
 }
 
 fn files(dir: &Path) -> BTreeMap<String, String> {

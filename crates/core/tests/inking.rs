@@ -243,7 +243,7 @@ fn everything_done_by_hand_is_undone_exactly_and_survives_being_written() {
         strength: 1.0,
         takes_off: false,
     };
-    let id = start.lines[0].id;
+    let id = start.lines.iter().find(|l| l.spine().is_some()).unwrap().id;
     let commands = [
         Command::Touch { touch: touch.clone() },
         Command::Touch { touch },

@@ -15,6 +15,7 @@ use rhizograph_core::render;
 use rhizograph_core::scene::Scene;
 use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
+use rhizograph_core::weight::Adjust;
 
 /// Strokes inked on a sheet of 400 x 300: points, width.
 fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
@@ -232,17 +233,29 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
             recipes.join.longest_gap = (x / 60.0).min(10.0);
             Command::Recipes { recipes: Box::new(recipes) }
         }
+        10 => Command::Bridge { from: pt(x, y), to: pt(y, x) },
+        11 => Command::TakeSpan { at: pt(x, y) },
+        12 => Command::Weigh {
+            lines: sheet.lines.get(n % sheet.lines.len().max(1)).map(|l| l.id).into_iter().collect(),
+            adjust: Adjust::Scale { factor: 0.5 + x / 200.0 },
+        },
+        13 => Command::Clear { at: seeds.get(n % seeds.len().max(1)).copied().into_iter().collect() },
         _ => Command::Remove { line: sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id) },
     }
 }
 
+/// So many cases, or as many times more as `RHIZOGRAPH_LONG` asks for.
+fn long(cases: u32) -> u32 {
+    cases * std::env::var("RHIZOGRAPH_LONG").ok().and_then(|n| n.parse().ok()).unwrap_or(1)
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: long(24), ..ProptestConfig::default() })]
 
     #[test]
     fn undo_gives_the_former_sheet_and_replay_the_same_one(
         seeds in proptest::collection::vec((20.0..380.0f64, 20.0..280.0f64, 20.0..380.0f64, 20.0..280.0f64, 3.0..12.0f64), 3..9),
-        picks in proptest::collection::vec((0u8..11, 0usize..40, 10.0..390.0f64, 10.0..290.0f64), 1..10),
+        picks in proptest::collection::vec((0u8..15, 0usize..40, 10.0..390.0f64, 10.0..290.0f64), 1..10),
     ) {
         let strokes: Vec<(Vec<Pt>, f64)> = seeds.iter().map(|&(a, b, c, d, w)| (vec![pt(a, b), pt(c, d)], w)).collect();
         let ink = inked(&strokes);

@@ -14,6 +14,7 @@ import type { Pt } from './types/Pt';
 import type { Readiness } from './types/Readiness';
 import type { Refusal } from './types/Refusal';
 import type { ShotLift } from './types/ShotLift';
+import type { StepTold } from './types/StepTold';
 import type { StripRequest } from './types/StripRequest';
 import type { Swatch } from './types/Swatch';
 import type { Window as SheetWindow } from './types/Window';
@@ -68,10 +69,13 @@ export const addShot = (production: number, number: string, name: string) =>
 export const setSwatches = (shot: number, revision: number, swatches: Swatch[]) =>
     ask<number>(`/shots/${shot}/swatches`, 'PUT', { revision, swatches });
 export const drawing = (id: number) => ask<DrawingView>(`/drawings/${id}`);
-export const command = (id: number, revision: number, command: Command) =>
-    ask<DrawingView>(`/drawings/${id}/commands`, 'POST', { revision, command });
-export const undo = (id: number, revision: number) => ask<DrawingView>(`/drawings/${id}/undo`, 'POST', { revision });
-export const redo = (id: number, revision: number) => ask<DrawingView>(`/drawings/${id}/redo`, 'POST', { revision });
+/** A step on what is shown: `numbering` is that of its regions. */
+export const command = (id: number, revision: number, numbering: number, command: Command) =>
+    ask<StepTold>(`/drawings/${id}/commands`, 'POST', { revision, numbering, command });
+export const undo = (id: number, revision: number, numbering: number) =>
+    ask<StepTold>(`/drawings/${id}/undo`, 'POST', { revision, numbering });
+export const redo = (id: number, revision: number, numbering: number) =>
+    ask<StepTold>(`/drawings/${id}/redo`, 'POST', { revision, numbering });
 export const pixel = (id: number, x: number, y: number) =>
     ask<[number, number, number]>(`/drawings/${id}/pixel?x=${x}&y=${y}`);
 export const readiness = (id: number) => ask<Readiness>(`/drawings/${id}/readiness`);
@@ -115,7 +119,7 @@ export const liftShot = (shot: number, settings: ShotLift) => ask<number>(`/shot
 export const deliver = (shot: number, delivery: Delivery) => ask<number>(`/shots/${shot}/deliver`, 'POST', delivery);
 export const stopJob = (job: number) => ask<null>(`/jobs/${job}/stop`, 'POST');
 export const register = (id: number, revision: number, marks: [Pt, Pt]) =>
-    ask<DrawingView>(`/drawings/${id}/register`, 'POST', { revision, marks });
+    ask<StepTold>(`/drawings/${id}/register`, 'POST', { revision, marks });
 export const findCorners = (id: number) => ask<[Pt, Pt, Pt, Pt] | null>(`/drawings/${id}/corners`);
 
 /** Sends a file; `progress` hears the share that is sent. */

@@ -75,6 +75,8 @@ pub struct LineView {
     pub made: Made,
     /// SVG path data of its middle (of its edge, for an outline), px of the sheet.
     pub path: String,
+    /// Left, top, right, bottom of the path.
+    pub bounds: [f64; 4],
 }
 
 #[derive(Debug, Clone, Serialize, TS)]
@@ -84,6 +86,8 @@ pub struct RegionView {
     pub seed: Pt,
     /// SVG path data, even-odd.
     pub path: String,
+    /// Left, top, right, bottom of the path.
+    pub bounds: [f64; 4],
     pub swatch: Option<String>,
 }
 
@@ -144,7 +148,7 @@ pub struct DrawingPatch {
     pub refilled: Vec<Refilled>,
     pub findings_gone: Vec<String>,
     pub findings: Vec<Finding>,
-    /// Boxes of the ink that is seen otherwise: left, top, right, bottom, px.
+    /// Boxes of the ink that is seen otherwise: left, top, right, bottom.
     pub inked: Vec<[f64; 4]>,
 }
 

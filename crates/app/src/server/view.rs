@@ -3,7 +3,7 @@
 use super::api::{DrawingFrame, DrawingInfo, DrawingPatch, DrawingView, LineKind, LineView, Refilled, RegionView};
 use super::bench::{Open, progress};
 use super::store;
-use rhizograph_core::geom::Pt;
+use rhizograph_core::geom::{Bounds, Pt};
 use rhizograph_core::line::{Form, Line, Spine};
 use rhizograph_core::region::Region;
 use rhizograph_core::scene::SceneEdited;
@@ -53,6 +53,10 @@ pub fn polyline_path(points: &[Pt]) -> String {
     d
 }
 
+fn sides(b: &Bounds) -> [f64; 4] {
+    [b.min.x, b.min.y, b.max.x, b.max.y]
+}
+
 fn rings_path(rings: &[Vec<Pt>]) -> String {
     let mut d = String::new();
     for ring in rings {
@@ -68,7 +72,11 @@ pub fn line_view(line: &Line) -> LineView {
         Form::Seam { spine } => (LineKind::Seam, spine_path(spine)),
         Form::Outline { contours } => (LineKind::Outline, contours.iter().map(spine_path).collect()),
     };
-    LineView { id: line.id, kind, made: line.made, path }
+    let bounds = match &line.form {
+        Form::Centreline { spine, .. } | Form::Seam { spine } => Bounds::of(&spine.points),
+        Form::Outline { contours } => Bounds::of(contours.iter().flat_map(|c| &c.points)),
+    };
+    LineView { id: line.id, kind, made: line.made, path, bounds: sides(&bounds) }
 }
 
 fn region_view(open: &Open, region: &Region) -> RegionView {
@@ -77,6 +85,7 @@ fn region_view(open: &Open, region: &Region) -> RegionView {
         area: region.area,
         seed: region.seed,
         path: rings_path(&region.rings),
+        bounds: sides(&Bounds::of(region.rings.iter().flatten())),
         swatch: open.scene.fill(region.id).map(str::to_owned),
     }
 }
@@ -151,6 +160,6 @@ pub fn patch(open: &Open, before: &Sheet, edited: &SceneEdited) -> DrawingPatch 
             .collect(),
         findings_gone: edited.findings.gone.clone(),
         findings: edited.findings.made.iter().filter_map(|id| scene.findings.get(id)).cloned().collect(),
-        inked: edited.ink.iter().map(|b| [b.min.x, b.min.y, b.max.x, b.max.y]).collect(),
+        inked: edited.ink.iter().map(sides).collect(),
     }
 }

@@ -138,11 +138,12 @@ fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
 pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(Pt, usize)> {
-    let mut best: Option<(f64, Pt, usize)> = None;
+    let mut best: Option<(f64, u64, Pt, usize)> = None;
+    // Of two met at once the lesser, whichever was looked at first.
     let mut consider = |p: Pt, other: usize| {
-        let s = from.dist(p);
-        if best.is_none_or(|b| s < b.0) {
-            best = Some((s, p, other));
+        let (s, id) = (from.dist(p), network.line(other).map_or(0, |l| l.id));
+        if best.is_none_or(|b| (s, id) < (b.0, b.1)) {
+            best = Some((s, id, p, other));
         }
     };
     let reach = from.dist(to) / 2.0 + 0.01;
@@ -158,11 +159,12 @@ pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -
     if best.is_none() {
         let meet = network.arrangement.owners_at(to_grid(to));
         if meet.len() > 2 {
-            let other = meet.into_iter().flatten().find(|&&o| o as usize != line)?;
+            let others = meet.into_iter().flatten().filter(|&&o| o as usize != line);
+            let other = others.min_by_key(|&&o| network.line(o as usize).map_or(0, |l| l.id))?;
             return Some((to, *other as usize));
         }
     }
-    best.map(|(_, p, other)| (p, other))
+    best.map(|(_, _, p, other)| (p, other))
 }
 
 /// The direction and half width of a line at a place on it.
@@ -170,7 +172,7 @@ fn cutter_at(network: &Network, line: usize, at: Pt) -> Option<(Pt, f64)> {
     let piece = network
         .near(at, 0.5)
         .filter(|p| p.line as usize == line)
-        .max_by(|a, b| a.a.dist(a.b).total_cmp(&b.a.dist(b.b)))?;
+        .max_by(|a, b| a.a.dist(a.b).total_cmp(&b.a.dist(b.b)).then(b.at.cmp(&a.at)))?;
     let t = crate::geom::nearest_on_segment(at, piece.a, piece.b);
     Some(((piece.b - piece.a).unit(), (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0))
 }

@@ -39,20 +39,37 @@
     const painting = $derived(bench.tool === 'touch' || bench.tool === 'area');
     const painted = $derived(bench.station === 'weight' ? ('weight' as const) : bench.effect);
 
-    const paths = $derived.by(() => {
-        const view = sheet.view;
-        const made = (d: string) => new Path2D(d);
+    const lines = $derived.by(() => {
+        const all = sheet.view?.lines ?? [];
         return {
-            regions: new Map((view?.regions ?? []).map((r) => [r.id, made(r.path)])),
-            seams: (view?.lines ?? []).filter((l) => l.kind === 'seam').map((l) => ({ id: l.id, path: made(l.path) })),
-            handmade: (view?.lines ?? [])
-                .filter((l) => l.made === 'bridge' || l.made === 'hand')
-                .map((l) => ({ id: l.id, path: made(l.path) })),
-            spines: (view?.lines ?? [])
-                .filter((l) => l.kind === 'centreline')
-                .map((l) => ({ id: l.id, path: made(l.path) })),
+            seams: all.filter((l) => l.kind === 'seam'),
+            handmade: all.filter((l) => l.made === 'bridge' || l.made === 'hand'),
+            spines: all.filter((l) => l.kind === 'centreline'),
         };
     });
+    const regionOf = $derived(new Map((sheet.view?.regions ?? []).map((r) => [r.id, r])));
+    /** Paths are made when they are first drawn, and stay as long as what they are of. */
+    const paths = new WeakMap<Shape, Path2D>();
+    interface Shape {
+        path: string;
+        bounds: [number, number, number, number];
+    }
+
+    function pathOf(shape: Shape): Path2D {
+        let path = paths.get(shape);
+        if (!path) paths.set(shape, (path = new Path2D(shape.path)));
+        return path;
+    }
+
+    /** What of some shapes reaches into a box of the sheet: around a place, or what is seen. */
+    function* among<T extends Shape>(shapes: T[], [left, top, right, low]: number[], margin = 0): Generator<T> {
+        for (const shape of shapes) {
+            const b = shape.bounds;
+            if (b[0] - margin <= right! && b[2] + margin >= left! && b[1] - margin <= low! && b[3] + margin >= top!)
+                yield shape;
+        }
+    }
+    const seenBox = () => [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
     const middles = $derived(
         (settings.traced?.lines ?? []).map((l) => ({ solid: l.kind === 'outline', path: new Path2D(l.path) })),
     );
@@ -127,6 +144,10 @@
         return n >>> 0;
     });
 
+    /** Findings that are marked one by one; more are counted. */
+    const MOST_MARKS = 350;
+    let regionsTold = false;
+
     function draw() {
         frame = 0;
         const view = sheet.view;
@@ -155,6 +176,8 @@
         g.restore();
 
         const showOriginal = bench.blink || bench.station === 'intake';
+        const showInk = !showOriginal && !inking;
+        let inkShown = false;
         const caught = bench.station === 'lift' && settings.watched === 'drop-out';
         const wipeX = inking && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
         g.save();
@@ -171,8 +194,8 @@
                 g.clip();
             }
             onSheet();
-            if (squaring) tiles.draw(g, camera, lies, 'raw', 0, ratio);
-            else tiles.draw(g, camera, lies, 'original', layoutVersion, ratio);
+            if (squaring) tiles.draw(g, camera, lies, 'raw', () => 0, ratio);
+            else tiles.draw(g, camera, lies, 'original', () => layoutVersion, ratio);
             g.restore();
         }
         if (!showOriginal) {
@@ -185,7 +208,7 @@
             onSheet();
             if (!inking && bench.station !== 'weight') paintRegions(g, view.regions);
             if (inking && (view.lift !== null || view.trouble)) drawGlance(g, caught);
-            else tiles.draw(g, camera, lies, 'ink', view.info.revision, ratio);
+            else inkShown = tiles.draw(g, camera, lies, 'ink', (w) => sheet.inkVersion(w), ratio);
             g.restore();
         }
         g.restore();
@@ -198,19 +221,39 @@
                 g.strokeStyle = '#5E8577';
                 g.lineWidth = Math.min(1.6 / camera.scale, 3);
                 g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
-                if (camera.scale > 0.9) paths.spines.forEach((p) => g.stroke(p.path));
+                if (camera.scale > 0.9) for (const l of among(lines.spines, seenBox())) g.stroke(pathOf(l));
                 g.restore();
                 onScreen();
             }
-            if (!inking) paths.seams.forEach((s) => seam(g, camera, s.path, c));
-            const listed = findings.listed.filter((f) => f.kind !== 'unpainted');
-            if (camera.scale < 0.16) counts(g, camera, listed, c);
+            if (!inking) for (const s of among(lines.seams, seenBox())) seam(g, camera, pathOf(s), c);
+            const [left = 0, top = 0, right = 0, low = 0] = seenBox();
+            const around = 60 / camera.scale;
+            const listed = findings.listed.filter(
+                ({ kind, at: [x, y] }) =>
+                    kind !== 'unpainted' &&
+                    x > left - around &&
+                    x < right + around &&
+                    y > top - around &&
+                    y < low + around,
+            );
+            // Far out, or where they would hide one another.
+            if (camera.scale < 0.16 || listed.length > MOST_MARKS) counts(g, camera, listed, c);
             else listed.forEach((f) => mark(g, camera, f, c, f.id === findings.current?.id));
             if (stroke.length > 1 && !painting && !(bench.tool === 'seam' && probe.landing)) drawStroke(g);
             const now = findings.current;
             if (now && now.kind === 'unpainted') outlineRegion(g, now.region);
         }
         drawOver(g);
+        if (sheet.toShow > 0 && showInk) {
+            // Regions and marks are there; the ink that changed may still be on its way.
+            if (!regionsTold) performance.measure('edit to regions', { start: sheet.toShow });
+            regionsTold = true;
+            if (inkShown) {
+                performance.measure('edit to ink', { start: sheet.toShow });
+                sheet.toShow = 0;
+                regionsTold = false;
+            }
+        }
         if (wipeX !== null) {
             g.fillStyle = '#2a2822';
             g.fillRect(wipeX - 1, 0, 2, camera.height);
@@ -221,10 +264,10 @@
         const hatch = bench.station === 'paint' ? hatching('#CB4B36') : null;
         hatch?.setTransform(new DOMMatrix().scale(1 / camera.scale));
         const left = new Set(findings.here.filter((f) => f.left).map((f) => f.region));
-        for (const r of regions) {
-            const path = paths.regions.get(r.id);
-            if (!path) continue;
+        for (const r of among(regions, seenBox())) {
             const fill = r.swatch ? colourOf.get(r.swatch) : undefined;
+            if (!fill && !hatch) continue;
+            const path = pathOf(r);
             if (fill) {
                 g.fillStyle = fill;
                 g.fill(path, 'evenodd');
@@ -240,8 +283,9 @@
     }
 
     function outlineRegion(g: CanvasRenderingContext2D, region: number | null) {
-        const path = region === null ? undefined : paths.regions.get(region);
-        if (!path) return;
+        const shape = region === null ? undefined : regionOf.get(region);
+        if (!shape) return;
+        const path = pathOf(shape);
         g.save();
         const s = camera.scale;
         g.transform(s, 0, 0, s, camera.width / 2 - camera.x * s, camera.height / 2 - camera.y * s);
@@ -310,8 +354,8 @@
             if (bench.chosen.length > 0) {
                 g.save();
                 onto(g);
-                const chosen = paths.spines.filter((p) => bench.chosen.includes(p.id)).map((p) => p.path);
-                overlays.chosenLines(g, chosen, camera.scale);
+                const chosen = lines.spines.filter((l) => bench.chosen.includes(l.id));
+                overlays.chosenLines(g, chosen.map(pathOf), camera.scale);
                 g.restore();
             }
         }
@@ -381,7 +425,7 @@
     $effect(() => {
         // Everything that is drawn is read here, so that a change of it asks for a new frame.
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, stale, stroke.length];
-        void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, paths, colourOf];
+        void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, colourOf];
         void [findings.listed, findings.current, JSON.stringify(settings.lift), JSON.stringify(settings.weight)];
         void [JSON.stringify(settings.trace), middles, bench.showMiddles];
         void [probe.leak, probe.span, probe.landing];
@@ -411,10 +455,10 @@
     function regionAt(p: Pt): RegionView | undefined {
         const g = canvas.getContext('2d');
         g?.setTransform(1, 0, 0, 1, 0, 0);
-        return sheet.view?.regions.find((r) => {
-            const path = paths.regions.get(r.id);
-            return path && g?.isPointInPath(path, p[0], p[1], 'evenodd');
-        });
+        for (const r of among(sheet.view?.regions ?? [], [...p, ...p])) {
+            if (g?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd')) return r;
+        }
+        return undefined;
     }
 
     /** The centreline under a place. */
@@ -423,7 +467,10 @@
         if (!g) return null;
         g.setTransform(1, 0, 0, 1, 0, 0);
         g.lineWidth = 16 / camera.scale;
-        return paths.spines.find((l) => g.isPointInStroke(l.path, p[0], p[1]))?.id ?? null;
+        for (const l of among(lines.spines, [...p, ...p], g.lineWidth)) {
+            if (g.isPointInStroke(pathOf(l), p[0], p[1])) return l.id;
+        }
+        return null;
     }
 
     /** The regions a stroke passes over, each once. */
@@ -482,7 +529,10 @@
         const still = Math.hypot(at[0] - press[0], at[1] - press[1]) < 4;
         if (was.kind === 'pan') {
             if (still && e.button === 0 && !space) pickFinding(at);
-        } else if (was.kind === 'stroke') void use(path, at, still);
+        } else if (was.kind === 'stroke') {
+            sheet.actedAt = e.timeStamp;
+            void use(path, at, still).finally(() => (sheet.actedAt = 0));
+        }
     }
 
     function pickFinding(at: Pt) {
@@ -551,7 +601,8 @@
                 if (!g) return;
                 g.setTransform(1, 0, 0, 1, 0, 0);
                 g.lineWidth = 22 / camera.scale;
-                const hit = paths.handmade.find((l) => g.isPointInStroke(l.path, here[0], here[1]));
+                const near = [...among(lines.handmade, [...here, ...here], g.lineWidth)];
+                const hit = near.find((l) => g.isPointInStroke(pathOf(l), here[0], here[1]));
                 if (hit) await sheet.do({ do: 'remove', line: hit.id });
                 break;
             }

@@ -13,7 +13,8 @@ interface Tile {
 
 export class Tiles {
     #tiles = new Map<string, Tile>();
-    #last = new Map<string, number>();
+    /** The address of what was last shown at a place. */
+    #last = new Map<string, string>();
 
     constructor(readonly changed: () => void) {}
 
@@ -42,47 +43,56 @@ export class Tiles {
         return tile;
     }
 
-    /** Draws what is seen of the picture; where a tile is still on its way, a coarser or older one that is there. */
+    /**
+     * Draws what is seen of the picture, each place from one tile: that of its version, else the last that was shown
+     * there, else a coarser one. `version`: of a part. Gives whether everything is as it is now.
+     */
     draw(
         g: CanvasRenderingContext2D,
         camera: Camera,
         of: { id: number; width: number; height: number },
         kind: PictureKind,
-        version: number,
+        version: (w: SheetWindow) => number,
         ratio: number,
-    ) {
+    ): boolean {
         const fine = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
         const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(of.width, of.height) / SIDE))));
-        const key = `${of.id}:${kind}`;
-        const before = this.#last.get(key);
-        const seen: Seen = {
-            of,
-            kind,
-            box: [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])],
-        };
-        const layer = (level: number, v: number) => {
-            for (const w of windows(seen, level)) {
-                const tile = this.#tiles.get(pictureUrl(of.id, kind, w, v));
-                if (tile?.ready) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
-            }
-        };
+        const box = [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
+        const seen: Seen = { of, kind, box };
         g.imageSmoothingEnabled = camera.scale * ratio < 3;
-        // Ink is see-through: two versions over one another would thicken. So only one layer is shown at a time.
-        const ready = this.#ready(seen, version, fine);
-        // The coarse one is asked for too: it is what is shown first after a jump.
-        const coarseReady = this.#ready(seen, version, coarse);
-        if (ready) this.#last.set(key, version);
-        if (ready || before === undefined || before === version) layer(!ready && coarseReady ? coarse : fine, version);
-        else layer(this.#ready(seen, before, fine) ? fine : coarse, before);
+        const missing: SheetWindow[] = [];
+        let current = true;
+        for (const w of windows(seen, fine)) {
+            const tile = this.#at(of.id, kind, w, version(w));
+            current &&= tile !== null && tile.current;
+            if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+            else missing.push(w);
+        }
+        // The coarse ones are asked for too: they are what is shown first after a jump.
+        const far = [...windows(seen, coarse)].map((w) => ({ w, tile: this.#at(of.id, kind, w, version(w)) }));
+        if (missing.length > 0) {
+            g.save();
+            g.beginPath();
+            for (const w of missing) g.rect(w.x, w.y, w.width, w.height);
+            g.clip();
+            for (const { w, tile } of far) if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+            g.restore();
+        }
+        return current;
     }
 
-    /** Asks for what is seen; gives whether all of it is there. */
-    #ready(seen: Seen, version: number, level: number): boolean {
-        let all = true;
-        for (const w of windows(seen, level)) {
-            if (!this.#tile(pictureUrl(seen.of.id, seen.kind, w, version)).ready) all = false;
+    /** The picture of a part as it is now, or as it was last shown. */
+    #at(id: number, kind: PictureKind, w: SheetWindow, version: number) {
+        const key = `${id}:${kind}:${w.level}:${w.x}:${w.y}`;
+        const url = pictureUrl(id, kind, w, version);
+        const tile = this.#tile(url);
+        if (tile.ready) {
+            if (this.#last.size > 4000) this.#last.clear();
+            this.#last.set(key, url);
+            return { image: tile.image, current: true };
         }
-        return all;
+        const before = this.#tiles.get(this.#last.get(key) ?? '');
+        return before?.ready ? { image: before.image, current: false } : null;
     }
 }
 

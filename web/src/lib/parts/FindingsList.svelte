@@ -55,11 +55,23 @@
         }
     }
 
-    function follow(node: HTMLElement, on: boolean) {
-        const scroll = (now: boolean) => now && node.scrollIntoView({ block: 'nearest' });
-        scroll(on);
-        return { update: scroll };
-    }
+    /** Rows are all as high, so that of thousands only those in view are made. */
+    const ROW = 45;
+    const MORE = 8;
+    let list: HTMLElement | undefined = $state();
+    let scrolled = $state(0);
+    let height = $state(400);
+    const first = $derived(Math.max(0, Math.floor(scrolled / ROW) - MORE));
+    const rows = $derived(findings.listed.slice(first, first + Math.ceil(height / ROW) + 2 * MORE));
+
+    /** Keeps the finding in hand in view. */
+    $effect(() => {
+        const i = findings.current ? findings.listed.indexOf(findings.current) : -1;
+        if (i < 0 || !list) return;
+        const top = i * ROW;
+        if (top < list.scrollTop) list.scrollTop = top;
+        else if (top + ROW > list.scrollTop + list.clientHeight) list.scrollTop = top + ROW - list.clientHeight;
+    });
 </script>
 
 <section class="flex min-h-0 flex-1 flex-col border-t border-base-300 bg-base-200" aria-label="Findings">
@@ -105,21 +117,36 @@
             >Leave these {findings.listed.length} as they are</button
         >
     {/if}
-    <ul class="min-h-0 flex-1 overflow-y-auto">
-        {#each findings.listed as f (f.id)}
+    <ul
+        class="relative min-h-0 flex-1 overflow-y-auto"
+        bind:this={list}
+        bind:clientHeight={height}
+        onscroll={(e) => (scrolled = e.currentTarget.scrollTop)}
+    >
+        {#if findings.listed.length > 0}
+            <li aria-hidden="true" style:height="{findings.listed.length * ROW}px"></li>
+        {/if}
+        {#each rows as f, i (f.id)}
             {@const here = f.id === findings.current?.id}
-            <li class="border-t border-base-300" use:follow={here}>
+            <li
+                class="absolute inset-x-0 overflow-hidden border-t border-base-300"
+                style:top="{(first + i) * ROW}px"
+                style:height="{ROW}px"
+                aria-setsize={findings.listed.length}
+                aria-posinset={first + i + 1}
+            >
                 <button
                     type="button"
-                    class="grid w-full cursor-pointer grid-cols-[24px_1fr_auto] items-center gap-2 px-4 py-1.5 text-left text-[13px] leading-tight {here
+                    class="grid h-full w-full cursor-pointer grid-cols-[24px_1fr_auto] items-center gap-2 px-4 text-left text-[13px] leading-tight {here
                         ? 'bg-base-100 shadow-[inset_4px_0_0_var(--color-secondary)]'
                         : 'hover:bg-base-100/60'}"
                     aria-current={here ? 'true' : undefined}
                     onclick={() => findings.show(f)}
                 >
                     <MarkIcon kind={f.kind} />
-                    <span
-                        >{title(f)}<small class="quiet block text-[12px]">{f.left ? 'left knowingly' : says(f)}</small
+                    <span class="min-w-0"
+                        ><span class="block truncate">{title(f)}</span><small class="quiet block truncate text-[12px]"
+                            >{f.left ? 'left knowingly' : says(f)}</small
                         ></span
                     >
                     {#if here}<kbd class="key">{f.left ? 'X' : 'A'}</kbd>{:else if f.sure}<span

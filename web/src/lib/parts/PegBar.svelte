@@ -12,6 +12,17 @@
     }
     const { onbringin }: Props = $props();
     const drawings = $derived(shots.shot?.drawings ?? []);
+    /** The drawing on the bench is pictured anew when it was left alone for a moment. */
+    let rested = $state<{ id: number; revision: number } | null>(null);
+    const mine = $derived(drawings.find((d) => d.id === sheet.view?.info.id));
+    $effect(() => {
+        if (!mine) return;
+        const { id, revision } = mine;
+        if (rested?.id !== id) rested = { id, revision };
+        const timer = setTimeout(() => (rested = { id, revision }), 1500);
+        return () => clearTimeout(timer);
+    });
+    const pictured = (d: DrawingInfo) => (rested?.id === d.id ? rested.revision : d.revision);
     const ready = $derived(drawings.filter((d) => d.ready).length);
 
     function dots(d: DrawingInfo): ('done' | 'open' | 'none')[] {
@@ -47,7 +58,7 @@
                     onclick={() => go({ at: 'drawing', id: d.id, station: bench.station })}
                 >
                     <img
-                        src={thumbnailUrl(d.id, d.revision, shots.shot?.revision ?? 0)}
+                        src={thumbnailUrl(d.id, pictured(d), shots.shot?.revision ?? 0)}
                         alt=""
                         class="h-[58px] w-full object-contain"
                         draggable="false"

@@ -3,6 +3,9 @@ import * as api from '../api';
 import type { Command } from '../types/Command';
 import type { Pt } from '../types/Pt';
 import type { DrawingView } from '../types/DrawingView';
+import type { StepTold } from '../types/StepTold';
+import type { Window as SheetWindow } from '../types/Window';
+import { patched } from '../patch';
 import { tell, tellError } from './notices.svelte';
 
 class Sheet {
@@ -14,6 +17,13 @@ class Sheet {
     /** The drawing that was asked for last. */
     #wanted = 0;
     onSaved: (view: DrawingView) => void = () => {};
+    /** Where the ink changed since the whole of it was told, the newest last. */
+    #inked: { box: [number, number, number, number]; revision: number }[] = [];
+    #inkedWhole = 0;
+    /** When somebody let go of what makes the next step; 0: now. */
+    actedAt = 0;
+    /** When that was of the step that is to be shown next; 0: it is shown. */
+    toShow = 0;
 
     /** A step is on its way, or another drawing is: nothing can be asked for just now. */
     get busy() {
@@ -29,7 +39,7 @@ class Sheet {
         this.loading = true;
         try {
             const view = await api.drawing(id);
-            if (this.#wanted === id) this.view = view;
+            if (this.#wanted === id) this.#lay(view);
         } catch (e) {
             if (this.#wanted === id) this.view = null;
             tellError(e);
@@ -46,20 +56,53 @@ class Sheet {
         if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
     }
 
+    /** Lays the whole of a drawing on the bench. */
+    #lay(view: DrawingView) {
+        this.#inked = [];
+        this.#inkedWhole = view.info.revision;
+        this.view = view;
+    }
+
     /** Shows a new state, unless another drawing lies on the bench by now. */
     #take(view: DrawingView) {
-        if (this.#wanted === view.info.id) this.view = view;
+        if (this.#wanted === view.info.id) this.#lay(view);
         this.onSaved(view);
     }
 
-    #send(what: (id: number, revision: number) => Promise<DrawingView>): Promise<boolean> {
+    /** Takes over what a step answered. */
+    #hear(told: StepTold) {
+        if (told.told === 'whole') {
+            this.#take(told);
+            return;
+        }
+        const before = this.view;
+        if (before?.info.id === told.frame.info.id) {
+            this.#inked.push(...told.inked.map((box) => ({ box, revision: told.frame.info.revision })));
+            this.view = patched(before, told);
+            this.onSaved(this.view);
+        }
+    }
+
+    /** The last revision that changed the ink in a part of the sheet. */
+    inkVersion(w: SheetWindow): number {
+        const { x, y, width, height } = w;
+        const hit = this.#inked.findLast(
+            ({ box: [left, top, right, low] }) => left < x + width && right > x && top < y + height && low > y,
+        );
+        return hit?.revision ?? this.#inkedWhole;
+    }
+
+    #send(what: (id: number, revision: number, numbering: number) => Promise<StepTold>): Promise<boolean> {
         if (this.loading) return Promise.resolve(false);
         const id = this.view?.info.id;
         this.waiting++;
+        const actedAt = this.actedAt || performance.now();
+        this.actedAt = 0;
         const run = async () => {
             try {
                 if (id === undefined || this.view?.info.id !== id) return false;
-                this.#take(await what(id, this.view.info.revision));
+                this.#hear(await what(id, this.view.info.revision, this.view.numbering));
+                this.toShow = actedAt;
                 return true;
             } catch (e) {
                 tellError(e);
@@ -75,7 +118,7 @@ class Sheet {
     }
 
     do(command: Command) {
-        return this.#send((id, revision) => api.command(id, revision, command));
+        return this.#send((id, revision, numbering) => api.command(id, revision, numbering, command));
     }
 
     /** Lays the sheet so that two marks on it lie where the shot's other sheets have theirs. */

@@ -5,4 +5,8 @@ export type CommandRequest = {
 /**
  * The revision the command was made on.
  */
-revision: number, command: Command, };
+revision: number, 
+/**
+ * Of the regions that are shown: with the same one, only what changed is answered.
+ */
+numbering: number, command: Command, };

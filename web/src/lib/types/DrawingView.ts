@@ -10,7 +10,15 @@ import type { RegionView } from "./RegionView";
 /**
  * Everything the canvas and the panels show of a drawing.
  */
-export type DrawingView = { info: DrawingInfo, shot: number, width: number, height: number, dpi: number, dpi_assumed: boolean, 
+export type DrawingView = { lines: Array<LineView>, regions: Array<RegionView>, 
+/**
+ * In the order they are listed.
+ */
+findings: Array<Finding>, info: DrawingInfo, 
+/**
+ * Regions are numbered anew when this changes.
+ */
+numbering: number, shot: number, width: number, height: number, dpi: number, dpi_assumed: boolean, 
 /**
  * Width and height of the original, px.
  */
@@ -26,7 +34,7 @@ stale: boolean,
 /**
  * Lines somebody made or changed by hand: tracing again keeps them.
  */
-handmade: number, lines: Array<LineView>, regions: Array<RegionView>, findings: Array<Finding>, 
+handmade: number, 
 /**
  * What the last change was, if it can be undone.
  */

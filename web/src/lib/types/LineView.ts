@@ -9,4 +9,8 @@ export type LineView = { id: number, kind: LineKind, made: Made,
 /**
  * SVG path data of its middle (of its edge, for an outline), px of the sheet.
  */
-path: string, };
+path: string, 
+/**
+ * Left, top, right, bottom of the path.
+ */
+bounds: [number, number, number, number], };

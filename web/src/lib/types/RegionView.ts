@@ -5,4 +5,8 @@ export type RegionView = { id: number, area: number, seed: Pt,
 /**
  * SVG path data, even-odd.
  */
-path: string, swatch: string | null, };
+path: string, 
+/**
+ * Left, top, right, bottom of the path.
+ */
+bounds: [number, number, number, number], swatch: string | null, };
