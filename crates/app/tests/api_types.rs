@@ -5,7 +5,7 @@
 use rhizograph_app::server::api::{
     CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
     LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
-    RevisionRequest, StepRequest, StepTold, ShotLift, SpanTold, StripRequest,
+    RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};

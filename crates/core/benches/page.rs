@@ -1,15 +1,19 @@
 //! The steps on one page of 4800 x 3600 pixels, beside a copy of that page (8-bit RGB), the unit they are judged by.
 
 use divan::{Bencher, black_box};
+use rhizograph_core::command::{Command, plan};
 use rhizograph_core::distance::squared_distance;
+use rhizograph_core::finding::Kind;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::lift::{self, ByHand};
-use rhizograph_core::line::FlatPoint;
+use rhizograph_core::line::{End, FlatPoint, Form, Line, Made, Spine, shared};
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
 use rhizograph_core::region::arrangement::{Segment, arrange, to_grid};
 use rhizograph_core::render;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::{grow, weigh};
 use std::sync::LazyLock;
@@ -163,4 +167,57 @@ fn e_regions_of_5000_lines(bencher: Bencher) {
         })
         .collect();
     bencher.bench(|| black_box(arrange(&segments)));
+}
+
+/// The same lines as a drawing, with a scene of it.
+fn drawing_of_5000_lines() -> (Sheet, Ink, Scene) {
+    let mut sheet = Sheet::new(W, H, 300.0);
+    let lines = (0..5000u64).map(|line| Line {
+        id: line + 1,
+        form: Form::Centreline {
+            spine: Spine::through(&wander(line * 7 + 3, 40, 8.0), false),
+            width: vec![[0.0, 2.0]],
+            ends: [End::Round; 2],
+        },
+        made: Made::Traced,
+        swatch: None,
+        opacity: 1.0,
+        group: None,
+    });
+    sheet.lines = shared(lines.collect());
+    sheet.next_id = 5001;
+    let ink = Scene::ink_of_lines(&sheet.lines, W, H, [0; 3]);
+    let mut scene = Scene::of(&sheet, &ink);
+    scene.make_ready();
+    (sheet, ink, scene)
+}
+
+/// A seam across a few regions: planned, applied, and everything that is computed from the drawing brought up to it.
+#[divan::bench(sample_count = 40)]
+fn f_edit_in_5000_lines(bencher: Bencher) {
+    let (mut sheet, ink, mut scene) = drawing_of_5000_lines();
+    let mut n = 0.0;
+    bencher.bench_local(move || {
+        n += 1.0;
+        let at = pt(600.0 + 83.0 * n % 3600.0, 500.0 + 61.0 * n % 2600.0);
+        let path = vec![at, at + pt(30.0, 12.0), at + pt(60.0, 40.0)];
+        let change = plan(&sheet, &Command::Seam { path }, &ink, &scene, &[]).expect("a seam can be drawn anywhere");
+        let after = change.apply(&sheet).expect("it was planned on this sheet");
+        black_box(scene.advance(&sheet, &after, &ink));
+        sheet = after;
+    });
+}
+
+#[divan::bench(sample_count = 5)]
+fn f_settle_300_in_5000_lines(bencher: Bencher) {
+    let (sheet, ink, scene) = drawing_of_5000_lines();
+    let ids: Vec<String> =
+        scene.findings.iter().filter(|f| f.kind == Kind::Gap).take(300).map(|f| f.id.clone()).collect();
+    assert_eq!(ids.len(), 300);
+    bencher.with_inputs(|| scene.clone()).bench_local_values(|mut scene| {
+        let settle = Command::Settle { ids: ids.clone(), with: None };
+        let change = plan(&sheet, &settle, &ink, &scene, &[]).expect("they were just found");
+        let after = change.apply(&sheet).expect("it was planned on this sheet");
+        black_box(scene.advance(&sheet, &after, &ink))
+    });
 }

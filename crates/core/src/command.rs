@@ -8,15 +8,16 @@ use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
 use crate::join::{Gap, Tail, bridge_spine, cut_tail, span_at, tails_up_to, take_span};
 use crate::lift::{ByHand, Effect, Touch};
-use crate::line::{End, Form, Line, Made, Spine, shared};
+use crate::line::{End, Form, Line, Made, Spine, is_same, shared};
 use crate::paint::Drop;
-use crate::region::network::Network;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
+use crate::region::network::Network;
 use crate::render::{Erasure, Reweighed};
 use crate::scene::Scene;
 use crate::sheet::{Sheet, TracedWith};
 use crate::trace::{fit_curves, trace, without_covered};
 use crate::weight::{Adjust, adjust};
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::collections::HashSet;
@@ -95,16 +96,26 @@ impl<T> Default for Patch<T> {
 
 impl<T: Clone + PartialEq> Patch<T> {
     fn between<K: std::hash::Hash + Eq>(before: &[T], after: &[T], key: impl Fn(&T) -> K) -> Patch<T> {
-        if before == after {
+        Patch::unlike(before, after, key, |a, b| a == b)
+    }
+
+    /// The same with a quicker way to tell whether two are equal.
+    fn unlike<K: std::hash::Hash + Eq>(
+        before: &[T],
+        after: &[T],
+        key: impl Fn(&T) -> K,
+        same: impl Fn(&T, &T) -> bool,
+    ) -> Patch<T> {
+        if before.len() == after.len() && before.iter().zip(after).all(|(a, b)| same(a, b)) {
             return Patch::default();
         }
-        let places: std::collections::HashMap<K, usize> = before.iter().enumerate().map(|(i, t)| (key(t), i)).collect();
+        let places: FxHashMap<K, usize> = before.iter().enumerate().map(|(i, t)| (key(t), i)).collect();
         let mut kept_before = vec![false; before.len()];
         let mut added = Vec::new();
         let mut next = 0;
         for (j, t) in after.iter().enumerate() {
             match places.get(&key(t)) {
-                Some(&i) if i >= next && before[i] == *t => {
+                Some(&i) if i >= next && same(&before[i], t) => {
                     kept_before[i] = true;
                     next = i + 1;
                 }
@@ -201,7 +212,7 @@ impl Change {
             },
             reweighed: Patch::between(&before.reweighed, &after.reweighed, |r| r.line),
             recipes,
-            lines: Patch::between(&before.lines, &after.lines, |l| l.id),
+            lines: Patch::unlike(&before.lines, &after.lines, |l| l.id, is_same),
             erased: Patch::between(&before.erased, &after.erased, tail_key),
             drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
             settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),

@@ -3,13 +3,14 @@
 
 use crate::geom::{Pt, pt};
 use crate::join::{Gap, Gaps, Tail, Tails};
-use crate::paint::drops_in;
+use crate::paint::{Dropped, drops_in};
 use crate::recipe::px_per_mm;
 use crate::region::Regions;
-use crate::region::network::{EndKey, Network};
+use crate::region::network::{EndKey, Network, end_place};
 use crate::sheet::Sheet;
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -119,11 +120,17 @@ fn rank(f: &Finding, about: About) -> Rank {
 /// The findings of a drawing, kept up through edits.
 #[derive(Debug, Clone, Default)]
 pub struct Findings {
-    specs: HashMap<About, Spec>,
     all: BTreeMap<Rank, Finding>,
-    ranks: HashMap<About, Rank>,
-    by_id: HashMap<String, Rank>,
+    by_id: FxHashMap<String, Rank>,
+    /// What is found about each end and each region, by their places.
+    ends: Vec<Option<(Spec, Rank)>>,
+    regions: Vec<Option<(Spec, Rank)>>,
+    /// How many are open, by kind.
+    open: [usize; KINDS],
 }
+
+/// So many kinds there are.
+const KINDS: usize = Kind::TwoPaints as usize + 1;
 
 /// The ids of findings that are no more or changed, and of those that are new or changed.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -133,11 +140,11 @@ pub struct FindingsEdited {
 }
 
 /// Where findings were left knowingly, by cells.
-struct LeftPlaces(HashMap<(i64, i64), Vec<(Kind, Pt)>>);
+struct LeftPlaces(FxHashMap<(i64, i64), Vec<(Kind, Pt)>>);
 
 impl LeftPlaces {
     fn of(settled: &[Settled]) -> LeftPlaces {
-        let mut cells: HashMap<(i64, i64), Vec<(Kind, Pt)>> = HashMap::new();
+        let mut cells: FxHashMap<(i64, i64), Vec<(Kind, Pt)>> = FxHashMap::default();
         for s in settled.iter().filter(|s| s.how == Verdict::Left) {
             let (x, y) = LeftPlaces::cell(s.at);
             for cell in (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (x + dx, y + dy))) {
@@ -179,6 +186,11 @@ impl Findings {
         self.all.get(self.by_id.get(id)?)
     }
 
+    /// How many of a kind are open.
+    pub fn open(&self, kind: Kind) -> usize {
+        self.open[kind as usize]
+    }
+
     /// Finds everything anew; what is as it was stays.
     pub(crate) fn update(
         &mut self,
@@ -189,9 +201,6 @@ impl Findings {
         tails: &Tails,
     ) -> FindingsEdited {
         let left = LeftPlaces::of(&sheet.settled);
-        let mut gap_at: HashMap<EndKey, &Gap> = HashMap::new();
-        let mut tail_at: HashMap<EndKey, &Tail> = HashMap::new();
-        let mut specs: HashMap<About, Spec> = HashMap::with_capacity(self.specs.len() + 64);
         let plain = |kind: Kind, at: Pt, size: f64| Spec {
             kind,
             at,
@@ -204,74 +213,74 @@ impl Findings {
             mark: 0,
         };
         // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-        let in_sure_gap: HashSet<EndKey> = gaps.iter().filter(|g| g.sure).flat_map(Gap::ends).collect();
-        for t in tails.iter().filter(|t| !in_sure_gap.contains(&(t.line, t.at_end))) {
-            tail_at.insert((t.line, t.at_end), t);
+        let places = 2 * network.line_numbers();
+        let mut in_sure_gap = vec![false; places];
+        for end in gaps.iter().filter(|g| g.sure).flat_map(Gap::ends) {
+            in_sure_gap[end_place(end)] = true;
         }
-        let mut in_gap: HashSet<EndKey> = HashSet::new();
-        for g in gaps.iter().filter(|g| g.sure || !g.ends().any(|e| tail_at.contains_key(&e))) {
-            in_gap.extend(g.ends());
-            gap_at.insert((g.line, g.at_end), g);
-            let spec = Spec {
-                to: Some(g.to),
-                confidence: g.confidence,
-                sure: g.sure,
-                parts: g.parts,
-                mark: u64::from(g.number),
-                ..plain(Kind::Gap, g.from, g.length)
-            };
-            specs.insert(About::End((g.line, g.at_end)), spec);
+        let mut tail_at: Vec<Option<&Tail>> = vec![None; places];
+        for t in tails.iter() {
+            let place = end_place((t.line, t.at_end));
+            tail_at[place] = (!in_sure_gap[place]).then_some(t);
         }
-        for (key, t) in &tail_at {
-            let mark = t.path.iter().flatten().fold(17u64, |m, v| m.wrapping_mul(31).wrapping_add(v.to_bits()));
-            let spec = Spec {
-                to: Some(t.tip),
-                confidence: t.confidence,
-                sure: t.sure,
-                mark,
-                ..plain(Kind::Tail, t.at, t.length)
-            };
-            specs.insert(About::End(*key), spec);
-        }
-        for end in network.ends().filter(|e| e.loose) {
-            let key = end.key();
-            if !in_gap.contains(&key) && !tail_at.contains_key(&key) {
-                specs.insert(About::End(key), plain(Kind::LooseEnd, end.p, 0.0));
-            }
-        }
-        let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
-        let drops = drops_in(regions, &sheet.drops);
-        for region in regions.iter() {
-            let here = &drops[region.id as usize - 1];
-            let area = region.area as f64;
-            let differ = || {
-                let mut swatches = here.iter().map(|&k| &sheet.drops[k].swatch);
-                swatches.next().is_some_and(|first| swatches.any(|s| s != first))
-            };
-            let kind = match here.len() {
-                0 if area < least => Kind::Sliver,
-                0 => Kind::Unpainted,
-                1 => continue,
-                _ if differ() => Kind::TwoPaints,
-                _ => continue,
-            };
-            specs.insert(About::Region(region.id), plain(kind, region.seed, area));
+        let mut gap_at: Vec<Option<&Gap>> = vec![None; places];
+        let mut in_gap = vec![false; places];
+        for g in gaps.iter().filter(|g| g.sure || g.ends().all(|e| tail_at[end_place(e)].is_none())) {
+            g.ends().for_each(|e| in_gap[end_place(e)] = true);
+            gap_at[end_place((g.line, g.at_end))] = Some(g);
         }
         let mut edited = FindingsEdited::default();
-        let before = std::mem::take(&mut self.specs);
-        for about in before.keys().filter(|a| before.get(*a) != specs.get(*a)) {
-            if let Some(rank) = self.ranks.remove(about) {
-                // Another finding may have its id by now.
-                if self.by_id.get(&rank.3) == Some(&rank) {
-                    self.by_id.remove(&rank.3);
+        let mut made: Vec<(About, Spec)> = Vec::new();
+        let mut ends = std::mem::take(&mut self.ends);
+        ends.resize_with(places, || None);
+        for (place, was) in ends.iter_mut().enumerate() {
+            let key = (place / 2, place % 2 == 1);
+            let spec = match (gap_at[place], tail_at[place]) {
+                (Some(g), _) => Some(Spec {
+                    to: Some(g.to),
+                    confidence: g.confidence,
+                    sure: g.sure,
+                    parts: g.parts,
+                    mark: u64::from(g.number),
+                    ..plain(Kind::Gap, g.from, g.length)
+                }),
+                (None, Some(t)) => Some(Spec {
+                    to: Some(t.tip),
+                    confidence: t.confidence,
+                    sure: t.sure,
+                    mark: t.path.iter().flatten().fold(17, |m, v| m.wrapping_mul(31).wrapping_add(v.to_bits())),
+                    ..plain(Kind::Tail, t.at, t.length)
+                }),
+                (None, None) => {
+                    network.end(key).filter(|e| e.loose && !in_gap[place]).map(|e| plain(Kind::LooseEnd, e.p, 0.0))
                 }
-                self.all.remove(&rank);
-                edited.gone.push(rank.3);
-            }
+            };
+            self.drop_changed(was, spec.as_ref(), &mut edited);
+            made.extend(spec.filter(|_| was.is_none()).map(|s| (About::End(key), s)));
         }
-        for (about, spec) in specs.iter().filter(|(a, s)| before.get(*a) != Some(*s)) {
+        self.ends = ends;
+        let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
+        let drops = drops_in(regions, &sheet.drops);
+        let mut of_regions = std::mem::take(&mut self.regions);
+        of_regions.resize_with(regions.most(), || None);
+        for (n, was) in of_regions.iter_mut().enumerate() {
+            let spec = regions.get(n as u32 + 1).and_then(|region| {
+                let area = region.area as f64;
+                let kind = match drops[n] {
+                    Dropped::None if area < least => Kind::Sliver,
+                    Dropped::None => Kind::Unpainted,
+                    Dropped::Differing(_) => Kind::TwoPaints,
+                    Dropped::Alike(_) => return None,
+                };
+                Some(plain(kind, region.seed, area))
+            });
+            self.drop_changed(was, spec.as_ref(), &mut edited);
+            made.extend(spec.filter(|_| was.is_none()).map(|s| (About::Region(n as u32 + 1), s)));
+        }
+        self.regions = of_regions;
+        for (about, spec) in made {
             let path = match about {
-                About::End(key) => match (gap_at.get(key), tail_at.get(key)) {
+                About::End(key) => match (gap_at[end_place(key)], tail_at[end_place(key)]) {
                     (Some(g), _) => g.bridge.flat(0.2).iter().map(|f| f.p).collect(),
                     (None, Some(t)) => t.path.iter().map(|p| pt(p[0], p[1])).collect(),
                     (None, None) => Vec::new(),
@@ -288,16 +297,32 @@ impl Findings {
                 confidence: spec.confidence,
                 sure: spec.sure,
                 parts: spec.parts,
-                region: if let About::Region(id) = about { Some(*id) } else { None },
+                region: if let About::Region(id) = about { Some(id) } else { None },
                 left: spec.left,
             };
-            let rank = rank(&finding, *about);
+            let rank = rank(&finding, about);
             edited.made.push(finding.id.clone());
+            self.open[spec.kind as usize] += usize::from(!spec.left);
             self.by_id.insert(finding.id.clone(), rank.clone());
-            self.ranks.insert(*about, rank.clone());
+            let slot = match about {
+                About::End(key) => &mut self.ends[end_place(key)],
+                About::Region(id) => &mut self.regions[id as usize - 1],
+            };
+            *slot = Some((spec, rank.clone()));
             self.all.insert(rank, finding);
         }
-        self.specs = specs;
         edited
+    }
+
+    /// Takes out what was found somewhere, unless it is found there still.
+    fn drop_changed(&mut self, was: &mut Option<(Spec, Rank)>, now: Option<&Spec>, edited: &mut FindingsEdited) {
+        let Some((spec, rank)) = was.take_if(|w| Some(&w.0) != now) else { return };
+        // Another finding may have its id by now.
+        if self.by_id.get(&rank.3) == Some(&rank) {
+            self.by_id.remove(&rank.3);
+        }
+        self.all.remove(&rank);
+        self.open[spec.kind as usize] -= usize::from(!spec.left);
+        edited.gone.push(rank.3);
     }
 }

@@ -1,6 +1,7 @@
 //! A line and its forms: a centreline with its width along it, the outline of solid ink, or a seam without ink.
 
 use crate::geom::{Pt, polyline_len};
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use ts_rs::TS;
@@ -48,6 +49,28 @@ pub enum Made {
     Edited,
     Bridge,
     Hand,
+}
+
+/// The lines of one state that are not in another as they are, and the other way round: gone or changed, new or changed.
+/// States have most lines in common, so those at both ends of the lists that are the same are passed over first.
+pub fn unlike<'a>(before: &'a [Arc<Line>], after: &'a [Arc<Line>]) -> (Vec<&'a Arc<Line>>, Vec<&'a Arc<Line>>) {
+    let same = |(a, b): &(&Arc<Line>, &Arc<Line>)| Arc::ptr_eq(a, b);
+    let least = before.len().min(after.len());
+    let first = before.iter().zip(after).take_while(same).count();
+    let last = before.iter().rev().zip(after.iter().rev()).take(least - first).take_while(same).count();
+    let (before, after) = (&before[first..before.len() - last], &after[first..after.len() - last]);
+    let old: FxHashMap<u64, &Arc<Line>> = before.iter().map(|l| (l.id, l)).collect();
+    let new: FxHashMap<u64, &Arc<Line>> = after.iter().map(|l| (l.id, l)).collect();
+    let stays = |l: &Arc<Line>, there: Option<&&Arc<Line>>| there.is_some_and(|o| is_same(o, l));
+    (
+        before.iter().filter(|l| !stays(l, new.get(&l.id))).collect(),
+        after.iter().filter(|l| !stays(l, old.get(&l.id))).collect(),
+    )
+}
+
+/// Whether two are the same line as it is.
+pub fn is_same(a: &Arc<Line>, b: &Arc<Line>) -> bool {
+    Arc::ptr_eq(a, b) || **a == **b
 }
 
 /// Lines that many states of a sheet have in common.

@@ -243,10 +243,8 @@ impl Reweighed {
             let (mut old, mut keep) = (Plane::new(x1 - x0, y1 - y0, 0u8), Plane::new(x1 - x0, y1 - y0, 0u8));
             stroke(&mut old, &shifted(&wide));
             for (line, _) in others.iter().filter(|o| o.1.touches(&bounds)) {
-                let grown: Vec<FlatPoint> = shifted(&line.flat(FLATNESS))
-                    .iter()
-                    .map(|f| FlatPoint { p: f.p, width: f.width + 1.0 })
-                    .collect();
+                let grown: Vec<FlatPoint> =
+                    shifted(&line.flat(FLATNESS)).iter().map(|f| FlatPoint { p: f.p, width: f.width + 1.0 }).collect();
                 stroke(&mut keep, &grown);
                 let rings: Vec<Vec<Pt>> =
                     line.rings(FLATNESS).iter().map(|r| r.iter().map(|&p| here(p)).collect()).collect();

@@ -32,7 +32,7 @@ pub struct SceneEdited {
     /// Boxes of the ink that may be seen otherwise.
     pub ink: Vec<Bounds>,
     pub regions: RegionsEdited,
-    /// Regions that are filled otherwise and have the same shape.
+    /// Regions that are filled otherwise, whatever their shape.
     pub refilled: Vec<u32>,
     pub findings: FindingsEdited,
 }
@@ -80,14 +80,15 @@ impl Scene {
         self.gaps.update(&self.network, &edited, &self.ink.alpha, &ink);
         self.tails.update(&self.network, &edited);
         let findings = self.findings.update(after, &self.network, &self.regions, &self.gaps, &self.tails);
-        let fills = filled(&self.regions, after);
-        let was = std::mem::replace(&mut self.fills, fills);
-        let refilled = self
-            .regions
-            .iter()
-            .map(|r| r.id)
-            .filter(|&id| was.get(id as usize - 1) != self.fills.get(id as usize - 1))
-            .collect();
+        let fills = fills(&self.regions, &after.drops);
+        self.fills.resize(fills.len(), None);
+        let mut refilled = Vec::new();
+        for (n, (was, is)) in
+            self.fills.iter_mut().zip(fills).enumerate().filter(|(_, (was, is))| was.as_deref() != *is)
+        {
+            *was = is.map(str::to_owned);
+            refilled.push(n as u32 + 1);
+        }
         Some(SceneEdited { ink, regions, refilled, findings })
     }
 

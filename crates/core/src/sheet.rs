@@ -4,14 +4,14 @@ use crate::finding::Settled;
 use crate::geom::Bounds;
 use crate::ink::Ink;
 use crate::lift::ByHand;
-use crate::line::{Line, Made};
+use crate::line::{Line, Made, unlike};
 use crate::paint::Drop;
 use crate::plane::Plane;
 use crate::recipe::{Recipes, TraceRecipe};
 use crate::render::{self, Area, Erasure, Reweighed};
 use crate::stages::{Inking, Kept};
 use serde::{Deserialize, Serialize};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::sync::Arc;
 use ts_rs::TS;
 
@@ -98,14 +98,11 @@ impl Sheet {
         boxes.extend(reweighed.iter().map(|r| r.bounds()));
         let regarded: HashSet<u64> = reweighed.iter().map(|r| r.line).collect();
         let redrawn: HashSet<u64> = before.reweighed.iter().chain(&self.reweighed).map(|r| r.line).collect();
-        let old: HashMap<u64, &Arc<Line>> = before.lines.iter().map(|l| (l.id, l)).collect();
-        let new: HashMap<u64, &Arc<Line>> = self.lines.iter().map(|l| (l.id, l)).collect();
-        let same = |l: &Arc<Line>, other: Option<&&Arc<Line>>| {
-            other.is_some_and(|o| Arc::ptr_eq(o, l) || **o == *l) && !regarded.contains(&l.id)
-        };
-        let gone = before.lines.iter().filter(|l| !same(l, new.get(&l.id)));
-        let came = self.lines.iter().filter(|l| !same(l, old.get(&l.id)));
-        for line in gone.chain(came).filter(|l| !l.is_seam()) {
+        let (gone, came) = unlike(&before.lines, &self.lines);
+        let turned = |l: &&Arc<Line>| regarded.contains(&l.id);
+        let turned = before.lines.iter().filter(turned).chain(self.lines.iter().filter(turned));
+        let turned: Vec<&Arc<Line>> = if regarded.is_empty() { Vec::new() } else { turned.collect() };
+        for line in gone.into_iter().chain(came).chain(turned).filter(|l| !l.is_seam()) {
             let bounds = render::bounds_of(line);
             if line.is_drawn() || redrawn.contains(&line.id) {
                 boxes.push(bounds);

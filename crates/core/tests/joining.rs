@@ -307,7 +307,8 @@ fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCaseErr
             ids.sort_unstable();
             ids
         };
-        let mut edges: Vec<_> = s.network.arrangement.edges().map(|([a, b], o, _)| (a.min(b), a.max(b), ids(o))).collect();
+        let mut edges: Vec<_> =
+            s.network.arrangement.edges().map(|([a, b], o, _)| (a.min(b), a.max(b), ids(o))).collect();
         edges.sort();
         edges
     };

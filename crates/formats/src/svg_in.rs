@@ -3,8 +3,8 @@
 use crate::{Error, MOST_PIXELS, MOST_SIDE};
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
-use usvg::tiny_skia_path::{PathSegment, Transform};
 use std::sync::Arc;
+use usvg::tiny_skia_path::{PathSegment, Transform};
 
 /// The longest SVG text that is read, bytes.
 const MOST_TEXT: usize = 32 << 20;

@@ -144,7 +144,7 @@ pub struct DrawingPatch {
     pub lines: Vec<LineView>,
     pub regions_gone: Vec<u32>,
     pub regions: Vec<RegionView>,
-    /// Regions of the same shape that are filled otherwise.
+    /// Regions that are filled otherwise.
     pub refilled: Vec<Refilled>,
     pub findings_gone: Vec<String>,
     pub findings: Vec<Finding>,

@@ -671,15 +671,14 @@ fn advance(scene: &mut Scene, before: &Sheet, after: &Sheet, lifted: &Inked) -> 
 
 /// How far a drawing is, counted from its scene.
 pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
-    let at_paint = |k: Kind| matches!(k, Kind::Unpainted | Kind::TwoPaints);
-    let open = |paint: bool| scene.findings.iter().filter(|f| !f.left && at_paint(f.kind) == paint).count();
+    let open = |kinds: &[Kind]| kinds.iter().map(|k| scene.findings.open(*k)).sum();
     let lifted = sheet.traced.is_some();
     Progress {
         lifted,
-        join_open: if lifted { open(false) } else { 0 },
-        paint_open: if lifted { open(true) } else { 0 },
+        join_open: if lifted { open(&[Kind::Gap, Kind::Tail, Kind::LooseEnd, Kind::Sliver]) } else { 0 },
+        paint_open: if lifted { open(&[Kind::Unpainted, Kind::TwoPaints]) } else { 0 },
         regions: scene.regions.len(),
-        painted: scene.regions.iter().filter(|r| scene.fill(r.id).is_some()).count(),
+        painted: scene.fills.iter().flatten().count(),
         settled: sheet.settled.len(),
     }
 }

@@ -6,9 +6,9 @@ use super::api::{
     RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
 use super::bench::{self, Bench, Error, new_drawing};
-use super::view::frame;
 use super::events::Events;
 use super::store::{self, Written};
+use super::view::frame;
 use super::{hand_off, pictures, queue};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
@@ -175,12 +175,7 @@ fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
 }
 
 #[post("/drawings/<id>/commands", data = "<request>")]
-async fn command(
-    bench: &Shared,
-    events: &State<Events>,
-    id: i64,
-    request: Json<CommandRequest>,
-) -> Answer<StepTold> {
+async fn command(bench: &Shared, events: &State<Events>, id: i64, request: Json<CommandRequest>) -> Answer<StepTold> {
     let r = request.into_inner();
     Ok(answer(events, bench.command(id, r.revision, r.numbering, r.command).await?))
 }
@@ -349,12 +344,7 @@ async fn stop_job(bench: &Shared, job: i64) -> Answer<()> {
 }
 
 #[post("/drawings/<id>/register", data = "<request>")]
-async fn register(
-    bench: &Shared,
-    events: &State<Events>,
-    id: i64,
-    request: Json<RegisterRequest>,
-) -> Answer<StepTold> {
+async fn register(bench: &Shared, events: &State<Events>, id: i64, request: Json<RegisterRequest>) -> Answer<StepTold> {
     Ok(answer(events, bench.register(id, request.revision, request.marks).await?))
 }
 

@@ -4,13 +4,11 @@ use super::api::{DrawingFrame, DrawingInfo, DrawingPatch, DrawingView, LineKind,
 use super::bench::{Open, progress};
 use super::store;
 use rhizograph_core::geom::{Bounds, Pt};
-use rhizograph_core::line::{Form, Line, Spine};
+use rhizograph_core::line::{Form, Line, Spine, unlike};
 use rhizograph_core::region::Region;
 use rhizograph_core::scene::SceneEdited;
 use rhizograph_core::sheet::Sheet;
-use std::collections::HashMap;
 use std::fmt::Write as _;
-use std::sync::Arc;
 
 fn number(out: &mut String, v: f64) {
     let _ = write!(out, "{}", (v * 10.0).round() / 10.0);
@@ -142,15 +140,13 @@ pub fn view(open: &Open) -> DrawingView {
 /// What an edit from `before` changed of it.
 pub fn patch(open: &Open, before: &Sheet, edited: &SceneEdited) -> DrawingPatch {
     let sheet = &open.stored.sheet;
-    let old: HashMap<u64, &Arc<Line>> = before.lines.iter().map(|l| (l.id, l)).collect();
-    let new: HashMap<u64, &Arc<Line>> = sheet.lines.iter().map(|l| (l.id, l)).collect();
-    let same = |a: &Arc<Line>, b: Option<&&Arc<Line>>| b.is_some_and(|b| Arc::ptr_eq(a, b) || **b == *a);
+    let (gone, came) = unlike(&before.lines, &sheet.lines);
     let scene = &open.scene;
     let made = |ids: &[u32]| ids.iter().filter_map(|&id| scene.regions.get(id)).map(|r| region_view(open, r)).collect();
     DrawingPatch {
         frame: frame(open),
-        lines_gone: before.lines.iter().filter(|l| !same(l, new.get(&l.id))).map(|l| l.id).collect(),
-        lines: sheet.lines.iter().filter(|l| !same(l, old.get(&l.id))).map(|l| line_view(l)).collect(),
+        lines_gone: gone.into_iter().map(|l| l.id).collect(),
+        lines: came.into_iter().map(|l| line_view(l)).collect(),
         regions_gone: edited.regions.gone.clone(),
         regions: made(&edited.regions.made),
         refilled: edited

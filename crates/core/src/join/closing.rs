@@ -7,7 +7,7 @@ use crate::region::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid}
 use crate::region::look::{Solids, look};
 use crate::region::network::{Edited, FLATNESS, Network};
 use rayon::prelude::*;
-use std::collections::{HashMap, HashSet};
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Owners from this number on are closures.
 const CLOSURE: u32 = 1 << 31;
@@ -17,9 +17,9 @@ const CLOSURE: u32 = 1 << 31;
 pub(super) struct Closing {
     /// None as long as there never was a closure in it.
     arrangement: Option<Arrangement>,
-    closures: HashMap<u32, Closure>,
+    closures: FxHashMap<u32, Closure>,
     /// Where a face is and its visible area; the area is none where it is no region.
-    areas: HashMap<usize, (Bounds, Option<usize>)>,
+    areas: FxHashMap<usize, (Bounds, Option<usize>)>,
 }
 
 #[derive(Debug, Clone)]
@@ -29,6 +29,8 @@ struct Closure {
     along: Vec<usize>,
     /// Two different ones that it parts.
     sides: Option<[usize; 2]>,
+    /// The visible areas of those.
+    parts: Option<[Option<usize>; 2]>,
 }
 
 impl Closure {
@@ -43,7 +45,7 @@ impl Closure {
             segments.push(Segment { a: q, b: [q[0] + o[0], q[1] + o[1]], owner });
             segments.push(Segment { a: q, b: [q[0] - o[0], q[1] - o[1]], owner });
         }
-        Closure { segments, along: Vec::new(), sides: None }
+        Closure { segments, along: Vec::new(), sides: None, parts: None }
     }
 }
 
@@ -98,21 +100,28 @@ impl Closing {
             }
             return;
         };
-        let mut stale: HashSet<u32> = came.iter().map(|c| c.0).collect();
+        let mut stale: FxHashSet<u32> = came.iter().map(|c| c.0).collect();
         match arrangement.edit(&removed, &added) {
             None => {
                 self.areas.clear();
                 stale.extend(self.closures.keys());
             }
             Some(faces) => {
-                let faces: HashSet<usize> = faces.into_iter().collect();
+                let faces: FxHashSet<usize> = faces.into_iter().collect();
                 self.areas.retain(|f, _| !faces.contains(f));
                 let touched = self.closures.iter().filter(|(_, c)| c.along.iter().any(|f| faces.contains(f)));
                 stale.extend(touched.map(|(n, _)| *n));
             }
         }
         let touches = |b: &Bounds| inked.iter().any(|i| i.touches(b));
-        self.areas.retain(|_, (bounds, _)| !touches(bounds));
+        let seen_otherwise: FxHashSet<usize> =
+            self.areas.iter().filter(|(_, (bounds, _))| touches(bounds)).map(|(f, _)| *f).collect();
+        if !seen_otherwise.is_empty() {
+            self.areas.retain(|f, _| !seen_otherwise.contains(f));
+            let parting =
+                self.closures.iter().filter(|(_, c)| c.sides.iter().flatten().any(|f| seen_otherwise.contains(f)));
+            stale.extend(parting.map(|(n, _)| *n));
+        }
         self.read(network, alpha, stale.into_iter().collect());
     }
 
@@ -134,29 +143,29 @@ impl Closing {
                 Some((n, along, parted))
             })
             .collect();
-        for (n, along, parted) in sides {
-            if let Some(closure) = self.closures.get_mut(&n) {
-                (closure.along, closure.sides) = (along, parted);
-            }
-        }
-        let mut asked: Vec<usize> = self.closures.values().filter_map(|c| c.sides).flatten().collect();
+        let mut asked: Vec<usize> = sides.iter().filter_map(|s| s.2).flatten().collect();
         asked.sort_unstable();
         asked.dedup();
+        asked.retain(|f| *f != 0 && !self.areas.contains_key(f));
         let solids = Solids::of(network);
         let areas: Vec<(usize, (Bounds, Option<usize>))> = asked
             .into_par_iter()
-            .filter(|f| *f != 0 && !self.areas.contains_key(f))
             .map(|f| {
                 let rings = arrangement.rings(f);
                 (f, (Bounds::of(rings.iter().flatten()), look(&rings, alpha, &solids).map(|l| l.area)))
             })
             .collect();
         self.areas.extend(areas);
+        for (n, along, parted) in sides {
+            let parts = parted.map(|sides| sides.map(|f| self.areas.get(&f).and_then(|a| a.1)));
+            if let Some(closure) = self.closures.get_mut(&n) {
+                (closure.along, closure.sides, closure.parts) = (along, parted, parts);
+            }
+        }
     }
 
     /// The visible areas at both sides of a closure that parts two faces.
     pub fn parts(&self, number: u32) -> Option<[Option<usize>; 2]> {
-        let sides = self.closures.get(&number)?.sides?;
-        Some(sides.map(|f| self.areas.get(&f).and_then(|a| a.1)))
+        self.closures.get(&number)?.parts
     }
 }

@@ -14,9 +14,10 @@ use crate::ink::IS_INK;
 use crate::line::{End, Form, Line, Made, Spine};
 use crate::plane::Plane;
 use crate::recipe::{JoinRecipe, px_per_mm};
-use crate::region::network::{Edited, EndKey, LineEnd, Network, Places};
+use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
 use rayon::prelude::*;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use rustc_hash::FxHashMap;
+use std::sync::Arc;
 
 /// A gap and the curve that would close it.
 #[derive(Debug, Clone, PartialEq)]
@@ -46,6 +47,13 @@ pub struct Gap {
 }
 
 impl Gap {
+    /// Whether another lies just so.
+    fn is_where(&self, o: &Gap) -> bool {
+        (self.line, self.at_end, self.other, self.other_end) == (o.line, o.at_end, o.other, o.other_end)
+            && (self.from, self.to, self.along) == (o.from, o.to, o.along)
+            && self.bridge == o.bridge
+    }
+
     /// The loose ends it closes.
     pub fn ends(&self) -> impl Iterator<Item = EndKey> + use<> {
         [Some((self.line, self.at_end)), self.other_end.map(|e| (self.other, e))].into_iter().flatten()
@@ -84,7 +92,7 @@ struct Candidate {
 #[derive(Debug, Clone)]
 struct Way {
     spine: Spine,
-    flat: Vec<Pt>,
+    flat: Arc<[Pt]>,
     bounds: Bounds,
 }
 
@@ -100,6 +108,8 @@ struct Chosen {
     stamp: u64,
     way: usize,
     confident: bool,
+    /// When it was chosen last.
+    round: u64,
     /// Before it was weighed by what closing gains.
     confidence: f64,
     gap: Gap,
@@ -109,12 +119,14 @@ struct Chosen {
 #[derive(Debug, Clone)]
 pub struct Gaps {
     limit: f64,
-    /// Loose ends and whether their lines are loose at both: who is new or otherwise is looked at again.
-    loose: HashMap<EndKey, bool>,
+    /// Of each end: not loose, loose, or loose as the other end of its line is.
+    loose: Vec<u8>,
     /// From the most confident on.
-    candidates: Vec<Candidate>,
+    candidates: Vec<Box<Candidate>>,
     stamps: u64,
-    chosen: BTreeMap<EndKey, Chosen>,
+    /// By the end they start from.
+    chosen: Vec<Option<Box<Chosen>>>,
+    rounds: u64,
     numbers: u32,
     /// With the confident ones closed, and with all of them.
     confident: Closing,
@@ -126,10 +138,11 @@ impl Gaps {
     pub fn of(network: &Network, alpha: &Plane<u8>, recipe: &JoinRecipe, dpi: f64) -> Gaps {
         let mut gaps = Gaps {
             limit: recipe.longest_gap * px_per_mm(dpi),
-            loose: HashMap::new(),
+            loose: Vec::new(),
             candidates: Vec::new(),
             stamps: 0,
-            chosen: BTreeMap::new(),
+            chosen: Vec::new(),
+            rounds: 0,
             numbers: 0,
             confident: Closing::default(),
             all: Closing::default(),
@@ -163,32 +176,36 @@ impl Gaps {
     }
 
     pub fn iter(&self) -> impl Iterator<Item = &Gap> {
-        self.chosen.values().map(|c| &c.gap)
+        self.chosen.iter().flatten().map(|c| &c.gap)
     }
 
     /// Looks for candidates of the ends that are asked for, once more.
     fn look(&mut self, network: &Network, alpha: &Plane<u8>, asked: impl Fn(&LineEnd) -> bool) {
         let loose: Vec<&LineEnd> = network.ends().filter(|e| e.loose).collect();
-        let before = std::mem::take(&mut self.loose);
-        self.loose = loose.iter().map(|e| (e.key(), network.loose_at_both(e.line))).collect();
-        let anew: HashSet<EndKey> = loose
-            .iter()
-            .filter(|e| before.get(&e.key()) != self.loose.get(&e.key()) || asked(e))
-            .map(|e| e.key())
-            .collect();
-        let stays = |k: &EndKey| self.loose.contains_key(k) && !anew.contains(k);
-        self.candidates.retain(|c| stays(&c.end) && c.other_end.as_ref().is_none_or(stays));
+        let before = std::mem::replace(&mut self.loose, vec![0; 2 * network.line_numbers()]);
+        let mut anew = vec![false; self.loose.len()];
+        for end in &loose {
+            let n = end_place(end.key());
+            self.loose[n] = 1 + u8::from(network.loose_at_both(end.line));
+            anew[n] = before.get(n) != Some(&self.loose[n]) || asked(end);
+        }
+        let is_anew = |k: EndKey| anew[end_place(k)];
+        let stays = |k: EndKey| self.loose[end_place(k)] > 0 && !is_anew(k);
+        self.candidates.retain(|c| stays(c.end) && c.other_end.is_none_or(stays));
+        if !anew.contains(&true) {
+            return;
+        }
         let near = EndGrid::of(&loose, self.limit + AROUND);
         let rank = |e: &LineEnd| (network.line(e.line).map_or(0, |l| l.id), e.at_end);
         let limit = self.limit;
         let found: Vec<Candidate> = loose
             .par_iter()
-            .filter(|e| anew.contains(&e.key()))
+            .filter(|e| is_anew(e.key()))
             .flat_map_iter(|end| {
                 let mut found = Vec::new();
                 for other in near.around(end.p).map(|j| loose[j]).filter(|o| o.key() != end.key()) {
                     // Of two that are both looked at the lesser one speaks for both.
-                    if anew.contains(&other.key()) && rank(other) < rank(end) {
+                    if is_anew(other.key()) && rank(other) < rank(end) {
                         continue;
                     }
                     let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
@@ -200,7 +217,7 @@ impl Gaps {
             .collect();
         for c in found {
             self.stamps += 1;
-            self.candidates.push(Candidate { stamp: self.stamps, ..c });
+            self.candidates.push(Box::new(Candidate { stamp: self.stamps, ..c }));
         }
         let rank = |k: &EndKey| (network.line(k.0).map_or(0, |l| l.id), k.1);
         let id = |n: usize| network.line(n).map_or(0, |l| l.id);
@@ -216,61 +233,74 @@ impl Gaps {
     /// Takes the best candidates, each end once, none crossing another. Gives what leaves and what comes
     /// to the confident ones, and to all.
     fn choose(&mut self, network: &Network) -> (Swapped, Swapped) {
-        let mut taken: HashSet<EndKey> = HashSet::new();
+        let mut taken = vec![false; 2 * network.line_numbers()];
         let mut lying = Lying::default();
-        let mut chosen: BTreeMap<EndKey, Chosen> = BTreeMap::new();
-        let mut before = std::mem::take(&mut self.chosen);
+        self.chosen.resize_with(taken.len(), || None);
+        self.rounds += 1;
         let mut confident = Swapped::default();
         let mut all = Swapped::default();
         for c in &mut self.candidates {
-            if taken.contains(&c.end) || c.other_end.is_some_and(|o| taken.contains(&o)) {
+            if taken[end_place(c.end)] || c.other_end.is_some_and(|o| taken[end_place(o)]) {
                 continue;
             }
-            let Some(end) = network.end(c.end) else { continue };
-            let other = c.other_end.and_then(|o| network.end(o));
             if c.ways.is_none() {
+                let Some(end) = network.end(c.end) else { continue };
+                let other = c.other_end.and_then(|o| network.end(o));
                 c.ways = Some(ways_of(&end, c.to, other.as_ref(), network));
             }
             let ways = c.ways.as_deref().unwrap_or_default();
             let Some(way) = ways.iter().position(|w| lying.is_clear(w)) else { continue };
             lying.add(&ways[way]);
-            taken.insert(c.end);
-            taken.extend(c.other_end);
-            let is_confident = c.is_confident();
-            let same = before.get(&c.end).is_some_and(|b| (b.stamp, b.way) == (c.stamp, way));
-            if same && let Some(was) = before.remove(&c.end) {
-                chosen.insert(c.end, was);
+            taken[end_place(c.end)] = true;
+            if let Some(o) = c.other_end {
+                taken[end_place(o)] = true;
+            }
+            let slot = &mut self.chosen[end_place(c.end)];
+            if let Some(was) = slot.as_mut().filter(|was| (was.stamp, was.way) == (c.stamp, way)) {
+                was.round = self.rounds;
                 continue;
             }
+            let Some(end) = network.end(c.end) else { continue };
+            let other = c.other_end.and_then(|o| network.end(o));
+            let gap = gap_of(&end, c, other.as_ref(), ways[way].spine.clone(), self.numbers + 1);
+            let is_confident = c.is_confident();
+            if let Some(was) = slot {
+                // Looked at again and found as it was: it stays in what was computed with it.
+                if was.confident == is_confident && was.gap.is_where(&gap) {
+                    (was.stamp, was.way, was.round, was.confidence) = (c.stamp, way, self.rounds, c.confidence);
+                    continue;
+                }
+                all.0.push(was.gap.number);
+                if was.confident {
+                    confident.0.push(was.gap.number);
+                }
+            }
             self.numbers += 1;
-            let gap = gap_of(&end, c, other.as_ref(), ways[way].spine.clone(), self.numbers);
             if is_confident {
                 confident.1.push((self.numbers, gap.clone()));
             }
             all.1.push((self.numbers, gap.clone()));
-            let made = Chosen {
+            *slot = Some(Box::new(Chosen {
                 stamp: c.stamp,
                 way,
                 confident: is_confident,
+                round: self.rounds,
                 confidence: c.confidence,
                 gap,
-            };
-            chosen.insert(c.end, made);
+            }));
         }
-        for gone in before.values() {
-            all.0.push(gone.gap.number);
-            if gone.confident {
-                confident.0.push(gone.gap.number);
-            }
+        for slot in &mut self.chosen {
+            let gone = slot.take_if(|c| c.round != self.rounds);
+            all.0.extend(gone.iter().map(|c| c.gap.number));
+            confident.0.extend(gone.iter().filter(|c| c.confident).map(|c| c.gap.number));
         }
-        self.chosen = chosen;
         (confident, all)
     }
 
     /// Which closures part two regions: first the confident ones alone, so that none of them counts on a doubtful one,
     /// then all.
     fn weigh_gain(&mut self) {
-        for c in self.chosen.values_mut() {
+        for c in self.chosen.iter_mut().flatten() {
             let gains = |closing: &Closing| {
                 let parts = closing.parts(c.gap.number)?;
                 (parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN).then_some(parts)
@@ -278,7 +308,13 @@ impl Gaps {
             let alone = if c.confident { gains(&self.confident) } else { None };
             c.gap.sure = alone.is_some();
             c.gap.parts = alone.or_else(|| gains(&self.all));
-            let share = if alone.is_some() { 1.0 } else if c.gap.parts.is_some() { 0.8 } else { 0.4 };
+            let share = if alone.is_some() {
+                1.0
+            } else if c.gap.parts.is_some() {
+                0.8
+            } else {
+                0.4
+            };
             c.gap.confidence = c.confidence * share;
         }
     }
@@ -287,35 +323,46 @@ impl Gaps {
 /// The numbers of closures that go, and those that come.
 pub(super) type Swapped = (Vec<u32>, Vec<(u32, Gap)>);
 
-/// The curves of the gaps chosen so far, by the cells they touch.
+/// The curves of the gaps chosen so far, by the cells they touch: each cell heads a chain of entries.
 #[derive(Default)]
 struct Lying {
-    cells: HashMap<(i64, i64), Vec<usize>>,
-    ways: Vec<(Bounds, Vec<Pt>)>,
+    heads: FxHashMap<(i32, i32), u32>,
+    /// A curve's number and the next entry of the cell; the first is none.
+    entries: Vec<(u32, u32)>,
+    ways: Vec<(Bounds, Arc<[Pt]>)>,
 }
 
 impl Lying {
-    fn keys(b: &Bounds) -> impl Iterator<Item = (i64, i64)> + use<> {
-        let at = |v: f64| (v / 64.0).floor().clamp(-1e9, 1e9) as i64;
+    fn keys(b: &Bounds) -> impl Iterator<Item = (i32, i32)> + use<> {
+        let at = |v: f64| (v / 64.0).floor().clamp(-1e9, 1e9) as i32;
         let (x, y) = ((at(b.min.x), at(b.max.x)), (at(b.min.y), at(b.max.y)));
         (y.0..=y.1).flat_map(move |r| (x.0..=x.1).map(move |c| (c, r)))
     }
 
     fn is_clear(&self, way: &Way) -> bool {
-        let b = &way.bounds;
-        Lying::keys(b).filter_map(|k| self.cells.get(&k)).flatten().all(|&k| {
-            let (bounds, flat) = &self.ways[k];
-            !b.touches(bounds)
-                || way
-                    .flat
-                    .windows(2)
-                    .all(|w| flat.windows(2).all(|o| segments_cross(w[0], w[1], o[0], o[1]).is_none()))
+        Lying::keys(&way.bounds).all(|key| {
+            let mut entry = self.heads.get(&key).copied().unwrap_or(0);
+            while entry > 0 {
+                let (k, next) = self.entries[entry as usize];
+                let (bounds, flat) = &self.ways[k as usize];
+                let crossed = |w: &[Pt]| flat.windows(2).any(|o| segments_cross(w[0], w[1], o[0], o[1]).is_some());
+                if way.bounds.touches(bounds) && way.flat.windows(2).any(crossed) {
+                    return false;
+                }
+                entry = next;
+            }
+            true
         })
     }
 
     fn add(&mut self, way: &Way) {
+        if self.entries.is_empty() {
+            self.entries.push((0, 0));
+        }
         for key in Lying::keys(&way.bounds) {
-            self.cells.entry(key).or_default().push(self.ways.len());
+            let head = self.heads.entry(key).or_insert(0);
+            self.entries.push((self.ways.len() as u32, *head));
+            *head = self.entries.len() as u32 - 1;
         }
         self.ways.push((way.bounds, way.flat.clone()));
     }
@@ -324,29 +371,30 @@ impl Lying {
 /// Loose ends in square cells, so that only neighbours are looked at.
 struct EndGrid {
     cell: f64,
-    cells: HashMap<(i64, i64), Vec<usize>>,
+    /// Cells with the numbers of the ends in them, sorted: row, column, end.
+    ends: Vec<(i32, i32, u32)>,
 }
 
 impl EndGrid {
     fn of(ends: &[&LineEnd], cell: f64) -> EndGrid {
-        let mut grid = EndGrid { cell, cells: HashMap::new() };
-        for (i, e) in ends.iter().enumerate() {
-            grid.cells.entry(grid.key(e.p)).or_default().push(i);
-        }
+        let mut grid = EndGrid { cell, ends: Vec::new() };
+        grid.ends = ends.iter().enumerate().map(|(i, e)| (grid.at(e.p.y), grid.at(e.p.x), i as u32)).collect();
+        grid.ends.sort_unstable();
         grid
     }
 
-    fn key(&self, p: Pt) -> (i64, i64) {
-        // Far off the sheet all places are one.
-        let at = |v: f64| (v / self.cell).floor().clamp(-1e9, 1e9) as i64;
-        (at(p.x), at(p.y))
+    /// Far off the sheet all places are one.
+    fn at(&self, v: f64) -> i32 {
+        (v / self.cell).floor().clamp(-1e9, 1e9) as i32
     }
 
     /// The ends within a cell's width of a place, and some more.
     fn around(&self, p: Pt) -> impl Iterator<Item = usize> + '_ {
-        let (x, y) = self.key(p);
-        let cells = (-1..=1).flat_map(move |dy| (-1..=1).map(move |dx| (x + dx, y + dy)));
-        cells.filter_map(|k| self.cells.get(&k)).flatten().copied()
+        let (x, y) = (self.at(p.x), self.at(p.y));
+        (y - 1..=y + 1).flat_map(move |row| {
+            let from = self.ends.partition_point(|e| (e.0, e.1) < (row, x - 1));
+            self.ends[from..].iter().take_while(move |e| (e.0, e.1) <= (row, x + 1)).map(|e| e.2 as usize)
+        })
     }
 }
 
@@ -464,13 +512,7 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
     false
 }
 
-fn end_to_line(
-    end: &LineEnd,
-    loose: &[&LineEnd],
-    near: &EndGrid,
-    network: &Network,
-    limit: f64,
-) -> Option<Candidate> {
+fn end_to_line(end: &LineEnd, loose: &[&LineEnd], near: &EndGrid, network: &Network, limit: f64) -> Option<Candidate> {
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
     for piece in network.near(end.p, limit + own + AROUND) {
@@ -581,6 +623,6 @@ fn ways_of(end: &LineEnd, to: Pt, other: Option<&LineEnd>, network: &Network) ->
         .into_iter()
         .map(|spine| (spine.flatten(0.2), spine))
         .filter(|(flat, _)| clear(flat))
-        .map(|(flat, spine)| Way { bounds: Bounds::of(&flat), spine, flat })
+        .map(|(flat, spine)| Way { bounds: Bounds::of(&flat), spine, flat: flat.into() })
         .collect()
 }

@@ -6,7 +6,7 @@ use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::arrangement::to_grid;
 use crate::region::network::{Edited, EndKey, LineEnd, Network, Places};
 use crate::render::Erasure;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 
 /// A tail, with all that cutting it needs.
 #[derive(Debug, Clone, PartialEq)]
@@ -52,8 +52,7 @@ impl Tails {
         // As far in as tails are looked for, and across what they may cross there.
         let reach = self.limit + BEYOND + 2.0 * network.widest() + 10.0;
         let limit = self.limit;
-        let loose: HashSet<EndKey> = network.ends().filter(|e| e.loose).map(LineEnd::key).collect();
-        self.tails.retain(|k, _| loose.contains(k));
+        self.tails.retain(|k, _| network.end(*k).is_some_and(|e| e.loose));
         for end in network.ends().filter(|e| e.loose && near.near(e.p, reach)) {
             match tail_at(end, network, limit) {
                 Some(tail) => self.tails.insert(end.key(), tail),
@@ -77,63 +76,62 @@ pub fn tails_up_to(network: &Network, limit: f64) -> Vec<Tail> {
 
 /// The tail at a loose end, if it is one.
 fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
-            let flat = network.flat(end.line);
-            let count = flat.len();
-            let at = |k: usize| {
-                if end.at_end { flat[count - 1 - k] } else { flat[k] }
-            };
-            // Walk in from the tip to the first vertex where another line is met.
-            let mut walked = 0.0;
-            let mut path = vec![at(0)];
-            let mut crossing = None;
-            for k in 1..count {
-                // Crossings lie on this piece of the flattened line, at vertices of the arrangement.
-                let (from, to) = (at(k - 1).p, at(k).p);
-                if let Some((p, cutter)) = first_crossing(network, end.line, from, to) {
-                    walked += from.dist(p);
-                    let t = from.dist(p) / from.dist(to).max(1e-9);
-                    let width = at(k - 1).width + (at(k).width - at(k - 1).width) * t;
-                    path.push(crate::line::FlatPoint { p, width });
-                    crossing = Some((p, cutter, k));
-                    break;
-                }
-                walked += from.dist(to);
-                path.push(at(k));
-                if walked > limit + BEYOND {
-                    break;
-                }
-            }
-            let (place, cutter, k) = crossing?;
-            let (direction, half) = cutter_at(network, cutter, place)?;
-            let tail_dir = (end.p - place).unit();
-            let across = angle_between(tail_dir, direction).sin().abs().max(0.3);
-            let tip = end.p + end.dir * (end.width / 2.0);
-            let length = walked + end.width / 2.0 - half / across;
-            if length < 0.6 || length > limit {
-                return None;
-            }
-            // What goes on beyond the crossing: a line drawn through is meant to stop there, a branch of its own less so.
-            let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
-            let through = beyond > 2.0 * walked;
-            let short = length / (2.2 * end.width + 0.25 * limit);
-            // A stub is no line to be drawn past.
-            let cutter_length = network.length(cutter);
-            let solid = !network.rings(cutter).is_empty();
-            let real = solid || cutter_length > 2.5 * (length + end.width) + 10.0;
-            let confidence =
-                (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 } * if real { 1.0 } else { 0.5 };
-            let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
-            Some(Tail {
-                line: end.line,
-                at_end: end.at_end,
-                at: place,
-                tip,
-                length,
-                confidence,
-                sure: confidence >= SURE && network.line(end.line).is_some_and(|l| l.made != Made::Bridge),
-                path,
-                cutter,
-            })
+    let flat = network.flat(end.line);
+    let count = flat.len();
+    let at = |k: usize| {
+        if end.at_end { flat[count - 1 - k] } else { flat[k] }
+    };
+    // Walk in from the tip to the first vertex where another line is met.
+    let mut walked = 0.0;
+    let mut path = vec![at(0)];
+    let mut crossing = None;
+    for k in 1..count {
+        // Crossings lie on this piece of the flattened line, at vertices of the arrangement.
+        let (from, to) = (at(k - 1).p, at(k).p);
+        if let Some((p, cutter)) = first_crossing(network, end.line, from, to) {
+            walked += from.dist(p);
+            let t = from.dist(p) / from.dist(to).max(1e-9);
+            let width = at(k - 1).width + (at(k).width - at(k - 1).width) * t;
+            path.push(crate::line::FlatPoint { p, width });
+            crossing = Some((p, cutter, k));
+            break;
+        }
+        walked += from.dist(to);
+        path.push(at(k));
+        if walked > limit + BEYOND {
+            break;
+        }
+    }
+    let (place, cutter, k) = crossing?;
+    let (direction, half) = cutter_at(network, cutter, place)?;
+    let tail_dir = (end.p - place).unit();
+    let across = angle_between(tail_dir, direction).sin().abs().max(0.3);
+    let tip = end.p + end.dir * (end.width / 2.0);
+    let length = walked + end.width / 2.0 - half / across;
+    if length < 0.6 || length > limit {
+        return None;
+    }
+    // What goes on beyond the crossing: a line drawn through is meant to stop there, a branch of its own less so.
+    let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
+    let through = beyond > 2.0 * walked;
+    let short = length / (2.2 * end.width + 0.25 * limit);
+    // A stub is no line to be drawn past.
+    let cutter_length = network.length(cutter);
+    let solid = !network.rings(cutter).is_empty();
+    let real = solid || cutter_length > 2.5 * (length + end.width) + 10.0;
+    let confidence = (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 } * if real { 1.0 } else { 0.5 };
+    let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
+    Some(Tail {
+        line: end.line,
+        at_end: end.at_end,
+        at: place,
+        tip,
+        length,
+        confidence,
+        sure: confidence >= SURE && network.line(end.line).is_some_and(|l| l.made != Made::Bridge),
+        path,
+        cutter,
+    })
 }
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.

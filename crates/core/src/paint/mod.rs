@@ -24,12 +24,26 @@ pub struct Swatch {
     pub colour: [u8; 3],
 }
 
-/// The numbers of the drops in each region (by region number from 1, at index - 1).
-pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Vec<usize>> {
-    let mut out = vec![Vec::new(); regions.most()];
+/// What lies in a region: the number of the newest drop.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Dropped {
+    None,
+    Alike(usize),
+    /// Drops of two swatches or more.
+    Differing(usize),
+}
+
+/// The drops in each region (by its number from 1, at index - 1).
+pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Dropped> {
+    let mut out = vec![Dropped::None; regions.most()];
     for (k, d) in drops.iter().enumerate() {
         if let Some(region) = regions.at(d.at) {
-            out[region.id as usize - 1].push(k);
+            let here = &mut out[region.id as usize - 1];
+            *here = match *here {
+                Dropped::Alike(o) if drops[o].swatch != d.swatch => Dropped::Differing(k),
+                Dropped::Differing(_) => Dropped::Differing(k),
+                Dropped::None | Dropped::Alike(_) => Dropped::Alike(k),
+            };
         }
     }
     out
@@ -37,7 +51,11 @@ pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Vec<usize>> {
 
 /// The swatch that fills each region: that of the newest drop in it.
 pub fn fills<'a>(regions: &Regions, drops: &'a [Drop]) -> Vec<Option<&'a str>> {
-    drops_in(regions, drops).iter().map(|list| list.last().map(|&k| drops[k].swatch.as_str())).collect()
+    let newest = |d: Dropped| match d {
+        Dropped::None => None,
+        Dropped::Alike(k) | Dropped::Differing(k) => Some(drops[k].swatch.as_str()),
+    };
+    drops_in(regions, drops).into_iter().map(newest).collect()
 }
 
 /// Takes paint back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`

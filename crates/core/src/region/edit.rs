@@ -9,8 +9,8 @@
 
 use super::arrangement::{Arrangement, Cycle, Face, NONE, Owners, Segment, Vertex, arrange};
 use super::snap::{Cells, crossing, in_order, meets};
+use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
-use std::collections::{HashMap, HashSet};
 
 /// What edits need besides the arrangement: its pieces and vertices by the cells they meet, and numbers that are free.
 #[derive(Debug, Clone)]
@@ -61,7 +61,7 @@ impl Arrangement {
     pub fn edit(&mut self, removed: &[Segment], added: &[Segment]) -> Option<Vec<usize>> {
         if self.pieces.is_empty() || (removed.len() + added.len()) * MOST_OF > self.pieces.len() + 1000 {
             let mut all: Vec<Segment> = Vec::new();
-            let mut gone: HashMap<Segment, usize> = HashMap::new();
+            let mut gone: FxHashMap<Segment, usize> = FxHashMap::default();
             removed.iter().for_each(|s| *gone.entry(lesser_first(s)).or_default() += 1);
             for (a, b, owners) in &self.pieces {
                 for &owner in owners {
@@ -78,7 +78,7 @@ impl Arrangement {
         }
         self.make_ready();
         let mut live = self.live.take()?;
-        let mut before: HashMap<u32, Owners> = HashMap::new();
+        let mut before: FxHashMap<u32, Owners> = FxHashMap::default();
         for s in added.iter().map(lesser_first).filter(|s| s.a != s.b) {
             let n = live.piece(&self.pieces, s.a, s.b).unwrap_or_else(|| {
                 let n = live.free.pieces.pop().unwrap_or(self.pieces.len() as u32);
@@ -109,7 +109,7 @@ impl Arrangement {
 
     /// Leads the pieces through the hot points there are now. `before`: the owners of the pieces that changed, as they
     /// were. Gives the owners that each edge, by its vertices, loses and gains.
-    fn lead_anew(&mut self, live: &mut Live, before: &HashMap<u32, Owners>) -> HashMap<(u32, u32), Swap> {
+    fn lead_anew(&mut self, live: &mut Live, before: &FxHashMap<u32, Owners>) -> FxHashMap<(u32, u32), Swap> {
         let comes = |n: u32| before.get(&n).is_some_and(|o| o.is_empty());
         let goes = |n: u32, pieces: &[(Vertex, Vertex, Owners)]| pieces[n as usize].2.is_empty();
         // Hot points that come.
@@ -129,7 +129,7 @@ impl Arrangement {
         new.retain(|p| live.point(&self.vertices, *p).is_none());
         // Hot points that go: those on the pieces that go, if nothing else makes them hot.
         let mut lost: Vec<u32> = Vec::new();
-        let mut old_ways: HashMap<u32, Vec<u32>> = HashMap::new();
+        let mut old_ways: FxHashMap<u32, Vec<u32>> = FxHashMap::default();
         for &n in before.keys() {
             old_ways.insert(n, if comes(n) { Vec::new() } else { self.way(live, n) });
         }
@@ -157,7 +157,7 @@ impl Arrangement {
             put_at(&mut self.leaving, v, SmallVec::new());
             live.points[live.point_cells.cell(p)].push(v);
         }
-        let mut swaps: HashMap<(u32, u32), Swap> = HashMap::new();
+        let mut swaps: FxHashMap<(u32, u32), Swap> = FxHashMap::default();
         let key = |w: &[u32]| (w[0].min(w[1]), w[0].max(w[1]));
         for (&n, way) in &old_ways {
             let owners = before.get(&n).unwrap_or(&self.pieces[n as usize].2);
@@ -181,7 +181,7 @@ impl Arrangement {
     fn way(&self, live: &Live, n: u32) -> Vec<u32> {
         let (a, b, _) = self.pieces[n as usize];
         let mut met: Vec<Vertex> = Vec::new();
-        let mut number: HashMap<Vertex, u32> = HashMap::new();
+        let mut number: FxHashMap<Vertex, u32> = FxHashMap::default();
         live.point_cells.each(a, b, |cell| {
             for &v in &live.points[cell] {
                 let p = self.place(v);
@@ -196,7 +196,7 @@ impl Arrangement {
     }
 
     /// Takes edges out and puts others in, and reads the faces that changes anew.
-    fn reshape(&mut self, live: &mut Live, swaps: HashMap<(u32, u32), Swap>) -> Vec<usize> {
+    fn reshape(&mut self, live: &mut Live, swaps: FxHashMap<(u32, u32), Swap>) -> Vec<usize> {
         let (mut dead, mut fresh): (Vec<u32>, Vec<(u32, u32, Owners)>) = (Vec::new(), Vec::new());
         for ((u, v), (minus, plus)) in swaps {
             let there = self.leaving[u as usize].iter().find(|&&h| self.ends(h).1 == v).map(|h| h / 2);
@@ -218,7 +218,8 @@ impl Arrangement {
         // In a fixed order, so that numbers do not depend on how a map was hashed.
         dead.sort_unstable();
         fresh.sort_unstable_by_key(|f| (self.place(f.0), self.place(f.1)));
-        let mut touched: Vec<u32> = dead.iter().flat_map(|&e| [self.edges[e as usize].0, self.edges[e as usize].1]).collect();
+        let mut touched: Vec<u32> =
+            dead.iter().flat_map(|&e| [self.edges[e as usize].0, self.edges[e as usize].1]).collect();
         touched.extend(fresh.iter().flat_map(|f| [f.0, f.1]));
         touched.sort_unstable();
         touched.dedup();
@@ -230,7 +231,7 @@ impl Arrangement {
         cycles.sort_unstable();
         cycles.dedup();
         let mut halves: Vec<u32> = cycles.iter().flat_map(|&c| self.around(c)).collect();
-        let mut was: HashMap<u32, u32> = HashMap::new();
+        let mut was: FxHashMap<u32, u32> = FxHashMap::default();
         for &h in &halves {
             was.insert(h, self.face_of(h) as u32);
         }
@@ -246,7 +247,7 @@ impl Arrangement {
             let (a, b) = (self.place(u), self.place(v));
             self.grid.take(e, a, b);
         }
-        let is_dead: HashSet<u32> = dead.iter().copied().collect();
+        let is_dead: FxHashSet<u32> = dead.iter().copied().collect();
         halves.retain(|h| !is_dead.contains(&(h / 2)));
         live.free.edges.extend(dead);
         for (u, v, owners) in fresh {
@@ -282,9 +283,10 @@ impl Arrangement {
         enclosing.sort_unstable_by_key(|&c| (std::cmp::Reverse(self.cycles[c as usize].area2), c));
         // Faces whose outer cycle is gone: their numbers go to what was made of them, the largest first.
         let ended = |face: &Face, cycles: &[Cycle]| face.outer.is_some_and(|c| cycles[c as usize].start == NONE);
-        let mut open: HashSet<u32> =
+        let mut open: FxHashSet<u32> =
             dirty.iter().copied().filter(|&f| ended(&self.faces[f as usize], &self.cycles)).collect();
-        let mut pending: HashSet<u32> = made.iter().copied().filter(|&c| self.cycles[c as usize].area2 <= 0).collect();
+        let mut pending: FxHashSet<u32> =
+            made.iter().copied().filter(|&c| self.cycles[c as usize].area2 <= 0).collect();
         // What came without touching anything may enclose what lay in the same face.
         for &c in &pending {
             match self.left_of(self.cycles[c as usize].least) {
@@ -387,7 +389,10 @@ fn put_at<T>(list: &mut Vec<T>, n: u32, item: T) {
 impl Live {
     /// The number of the piece with these ends.
     fn piece(&self, pieces: &[(Vertex, Vertex, Owners)], a: Vertex, b: Vertex) -> Option<u32> {
-        self.pieces[self.cells.cell(a)].iter().copied().find(|&n| pieces[n as usize].0 == a && pieces[n as usize].1 == b)
+        self.pieces[self.cells.cell(a)]
+            .iter()
+            .copied()
+            .find(|&n| pieces[n as usize].0 == a && pieces[n as usize].1 == b)
     }
 
     /// The number of the vertex at a place.

@@ -69,13 +69,7 @@ impl Regions {
     }
 
     /// The same after an edit of the network and of the ink in `inked`.
-    pub fn update(
-        &mut self,
-        network: &Network,
-        edited: &Edited,
-        alpha: &Plane<u8>,
-        inked: &[Bounds],
-    ) -> RegionsEdited {
+    pub fn update(&mut self, network: &Network, edited: &Edited, alpha: &Plane<u8>, inked: &[Bounds]) -> RegionsEdited {
         let Some(faces) = &edited.faces else {
             let gone = self.iter().map(|r| r.id).collect();
             *self = Regions::of(network, alpha);
@@ -89,8 +83,11 @@ impl Regions {
         asked.dedup();
         let mut had: HashMap<usize, u16> = HashMap::new();
         for &f in &asked {
-            let (id, _) = self.faces.get_mut(f).map_or((0, Bounds::EMPTY), |x| std::mem::replace(x, (0, Bounds::EMPTY)));
-            if id > 0 && let Some(region) = self.list[id as usize - 1].take() {
+            let (id, _) =
+                self.faces.get_mut(f).map_or((0, Bounds::EMPTY), |x| std::mem::replace(x, (0, Bounds::EMPTY)));
+            if id > 0
+                && let Some(region) = self.list[id as usize - 1].take()
+            {
                 let w = self.labels.width;
                 for (y, a, b) in spans(&region.rings, w, self.labels.height) {
                     self.labels.data[y * w + a..y * w + b].fill(0);
@@ -152,7 +149,7 @@ impl Regions {
     }
 
     pub fn len(&self) -> usize {
-        self.iter().count()
+        self.list.len() - self.free.len()
     }
 
     pub fn is_empty(&self) -> bool {

@@ -4,10 +4,11 @@
 
 use super::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid};
 use crate::geom::{Bounds, Pt, inside, nearest_on_segment, outward_at, outward_from};
-use crate::line::{FlatPoint, Line};
+use crate::line::{FlatPoint, Line, unlike};
 use rayon::prelude::*;
 use rstar::{AABB, RTree, RTreeObject};
-use std::collections::{BTreeSet, HashMap, HashSet};
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// How closely curves are followed in the arrangement, px.
@@ -56,6 +57,11 @@ impl LineEnd {
     }
 }
 
+/// The place of an end in a list of all ends.
+pub fn end_place((line, at_end): EndKey) -> usize {
+    2 * line + usize::from(at_end)
+}
+
 /// Where an end is tied to another line: `at` on piece `piece` of `line`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 struct Tie {
@@ -83,10 +89,10 @@ struct Entry {
 #[derive(Debug, Clone)]
 pub struct Network {
     entries: Vec<Entry>,
-    numbers: HashMap<u64, usize>,
+    numbers: FxHashMap<u64, usize>,
     index: RTree<Piece>,
     /// How many lines have a point of theirs on a vertex.
-    met: HashMap<Vertex, u32>,
+    met: FxHashMap<Vertex, u32>,
     /// No line was ever broader.
     widest: f64,
     pub arrangement: Arrangement,
@@ -113,17 +119,23 @@ impl RTreeObject for Boxed {
 }
 
 /// Boxes, asked whether any is near.
-pub struct Places(RTree<Boxed>);
+pub struct Places {
+    boxes: RTree<Boxed>,
+    /// Around all of them: most that is asked for lies far off.
+    all: Bounds,
+}
 
 impl Places {
     pub fn of(boxes: &[Bounds]) -> Places {
-        Places(RTree::bulk_load(boxes.iter().copied().map(Boxed).collect()))
+        let all = Bounds::of(boxes.iter().flat_map(|b| [&b.min, &b.max]));
+        Places { boxes: RTree::bulk_load(boxes.iter().copied().map(Boxed).collect()), all }
     }
 
     /// Whether a box of them touches the square around `p`.
     pub fn near(&self, p: Pt, reach: f64) -> bool {
         let around = AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]);
-        self.0.locate_in_envelope_intersecting(around).next().is_some()
+        Bounds::of([&p]).grown(reach).touches(&self.all)
+            && self.boxes.locate_in_envelope_intersecting(around).next().is_some()
     }
 }
 
@@ -153,8 +165,7 @@ impl Entry {
             width: [w[0].width, w[1].width],
         });
         let sides = self.rings.iter().flat_map(|r| (0..r.len()).map(move |k| (r[k], r[(k + 1) % r.len()])));
-        let of_rings =
-            sides.enumerate().map(move |(at, (a, b))| Piece { line, at: at as u32, a, b, width: [0.0; 2] });
+        let of_rings = sides.enumerate().map(move |(at, (a, b))| Piece { line, at: at as u32, a, b, width: [0.0; 2] });
         of_flat.chain(of_rings)
     }
 
@@ -197,7 +208,7 @@ impl Network {
     pub fn of(lines: &[Arc<Line>]) -> Network {
         let entries: Vec<Entry> = lines.par_iter().enumerate().map(|(n, l)| Entry::of(n, l)).collect();
         let pieces: Vec<Piece> = entries.iter().enumerate().flat_map(|(n, e)| e.pieces(n as u32)).collect();
-        let mut met: HashMap<Vertex, u32> = HashMap::new();
+        let mut met: FxHashMap<Vertex, u32> = FxHashMap::default();
         entries.iter().flat_map(Entry::vertices).for_each(|v| *met.entry(v).or_default() += 1);
         let mut network = Network {
             numbers: lines.iter().enumerate().map(|(n, l)| (l.id, n)).collect(),
@@ -224,13 +235,13 @@ impl Network {
     /// Takes lines out, puts others in, and those that changed in another's place, so that it is the network of `after`.
     /// `before` are the lines it was made of.
     pub fn edit(&mut self, before: &[Arc<Line>], after: &[Arc<Line>]) -> Edited {
-        let stays: HashMap<u64, &Arc<Line>> = after.iter().map(|l| (l.id, l)).collect();
-        let gone = before.iter().filter(|l| !stays.contains_key(&l.id)).map(|l| (l.id, None));
-        let mut old: HashMap<u64, &Arc<Line>> = before.iter().map(|l| (l.id, l)).collect();
-        let came = after.iter().filter(|l| old.remove(&l.id).is_none_or(|o| !Arc::ptr_eq(o, l) && **o != ***l));
-        let changes: Vec<(u64, Option<Arc<Line>>)> = gone.chain(came.map(|l| (l.id, Some(l.clone())))).collect();
+        let (gone, came) = unlike(before, after);
+        let stays: FxHashSet<u64> = came.iter().map(|l| l.id).collect();
+        let gone = gone.into_iter().filter(|l| !stays.contains(&l.id)).map(|l| (l.id, None));
+        let changes: Vec<(u64, Option<Arc<Line>>)> =
+            gone.chain(came.into_iter().map(|l| (l.id, Some(l.clone())))).collect();
         let mut places: Vec<Bounds> = Vec::new();
-        let mut moved: HashSet<Vertex> = HashSet::new();
+        let mut moved: FxHashSet<Vertex> = FxHashSet::default();
         let mut changed: BTreeSet<usize> = BTreeSet::new();
         let (mut stale, mut untied): (Vec<Segment>, Vec<usize>) = (Vec::new(), Vec::new());
         for (id, line) in changes {
@@ -284,14 +295,17 @@ impl Network {
                 continue;
             }
             let joined = ends.map(|e| self.join(&e));
-            let same = joined.iter().zip(&self.entries[n].ties).zip(&ends).all(|((j, t), e)| j.0 == e.loose && j.1 == *t);
+            let same =
+                joined.iter().zip(&self.entries[n].ties).zip(&ends).all(|((j, t), e)| j.0 == e.loose && j.1 == *t);
             if same && !changed.contains(&n) {
                 continue;
             }
             // Whether a line is loose at both ends matters to both.
             places.extend(ends.iter().map(|e| Bounds::of([&e.p])));
             resegment.insert(n);
-            resegment.extend(self.entries[n].ties.iter().chain(joined.iter().map(|j| &j.1)).flatten().map(|t| t.line as usize));
+            resegment.extend(
+                self.entries[n].ties.iter().chain(joined.iter().map(|j| &j.1)).flatten().map(|t| t.line as usize),
+            );
             self.set_joined(n, joined);
         }
         let mut gone = stale;
@@ -327,8 +341,8 @@ impl Network {
 
     /// Makes the segments of some lines anew.
     fn cut_and_tie(&mut self, numbers: &[usize]) {
-        let asked: HashSet<usize> = numbers.iter().copied().collect();
-        let mut cuts: HashMap<usize, Vec<(u32, Pt)>> = HashMap::new();
+        let asked: FxHashSet<usize> = numbers.iter().copied().collect();
+        let mut cuts: FxHashMap<usize, Vec<(u32, Pt)>> = FxHashMap::default();
         for tie in self.entries.iter().flat_map(|e| e.ties.iter().flatten()) {
             if asked.contains(&(tie.line as usize)) {
                 cuts.entry(tie.line as usize).or_default().push((tie.piece, tie.at));
@@ -369,6 +383,11 @@ impl Network {
         self.widest
     }
 
+    /// Numbers of lines lie below this.
+    pub fn line_numbers(&self) -> usize {
+        self.entries.len()
+    }
+
     /// The ends of all open lines.
     pub fn ends(&self) -> impl Iterator<Item = &LineEnd> {
         self.entries.iter().flat_map(|e| e.ends.iter().flatten())
@@ -398,7 +417,7 @@ impl Network {
     fn touching(&self, end: &LineEnd) -> Vec<Tie> {
         let own = end.width / 2.0;
         let reach = own + self.widest / 2.0 + 1.0;
-        let mut best: HashMap<u32, (f64, u32, Pt)> = HashMap::new();
+        let mut best: FxHashMap<u32, (f64, u32, Pt)> = FxHashMap::default();
         for piece in self.near(end.p, reach) {
             if piece.line as usize == end.line && is_own_stretch(end, piece, self.flat(end.line)) {
                 continue;
@@ -425,8 +444,7 @@ impl Network {
                 best.extend(nearest.map(|n| (line as u32, n)));
             }
         }
-        let mut found: Vec<Tie> =
-            best.into_iter().map(|(line, (_, piece, at))| Tie { line, piece, at }).collect();
+        let mut found: Vec<Tie> = best.into_iter().map(|(line, (_, piece, at))| Tie { line, piece, at }).collect();
         found.sort_unstable_by_key(|t| t.line);
         found
     }
@@ -477,4 +495,3 @@ fn is_own_stretch(end: &LineEnd, piece: &Piece, flat: &[FlatPoint]) -> bool {
     }
     true
 }
-

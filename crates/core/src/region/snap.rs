@@ -292,4 +292,3 @@ pub(super) fn crossing((a, b): (Vertex, Vertex), (c, d): (Vertex, Vertex)) -> Op
     };
     Some([at(c[0], d[0]), at(c[1], d[1])])
 }
-
