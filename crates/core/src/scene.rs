@@ -56,6 +56,11 @@ impl Scene {
         self.fills.get((region as usize).checked_sub(1)?)?.as_deref()
     }
 
+    /// Whether what the first edit would have to make is there.
+    pub fn is_ready(&self) -> bool {
+        self.network.arrangement.is_ready() && self.gaps.is_ready()
+    }
+
     /// Makes what the first edit would have to make.
     pub fn make_ready(&mut self) {
         self.network.arrangement.make_ready();

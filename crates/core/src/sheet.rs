@@ -71,20 +71,17 @@ impl Sheet {
     /// The ink as it is seen: lifted pixels without what was cut, with what was added.
     pub fn visible_ink(&self, lifted: &Ink) -> Ink {
         let mut ink = lifted.clone();
-        self.see_in(&mut ink.alpha, render::whole(&lifted.alpha));
+        self.over_pixels().apply_in(&mut ink.alpha, render::whole(&lifted.alpha));
         ink
     }
 
-    /// Cuts and draws over lifted pixels within an area.
-    fn see_in(&self, alpha: &mut Plane<u8>, area: Area) {
-        let seen = Bounds::of_area(area);
-        for cut in self.erased.iter().filter(|e| e.bounds().touches(&seen)) {
-            cut.apply_in(alpha, area);
-        }
-        Reweighed::apply_in(&self.reweighed, &self.lines, alpha, area);
-        let drawn = |l: &&Arc<Line>| l.is_drawn() && render::bounds_of(l).touches(&seen);
-        for line in self.lines.iter().filter(drawn) {
-            render::draw_in(alpha, line, area);
+    /// What is cut from lifted pixels and drawn over them, with where it is.
+    fn over_pixels(&self) -> OverPixels<'_> {
+        let drawn = self.lines.iter().filter(|l| l.is_drawn());
+        OverPixels {
+            sheet: self,
+            erased: self.erased.iter().map(|e| (e.bounds(), e)).collect(),
+            drawn: drawn.map(|l| (render::bounds_of(l), &**l)).collect(),
         }
     }
 
@@ -110,6 +107,10 @@ impl Sheet {
             // Where a line was given another weight the ink of its neighbours is kept.
             boxes.extend(self.reweighed.iter().map(Reweighed::bounds).filter(|b| b.touches(&bounds)));
         }
+        if boxes.is_empty() {
+            return boxes;
+        }
+        let over = self.over_pixels();
         for b in &boxes {
             let area = b.pixels(alpha.width, alpha.height);
             for y in area.1..area.3 {
@@ -119,7 +120,7 @@ impl Sheet {
                     alpha.data[span.clone()].copy_from_slice(&lifted.alpha.data[span]);
                 }
             }
-            self.see_in(alpha, area);
+            over.apply_in(alpha, area);
         }
         boxes
     }
@@ -153,6 +154,25 @@ impl Sheet {
     /// How many lines somebody made or changed by hand: tracing again keeps them.
     pub fn handmade(&self) -> usize {
         self.lines.iter().filter(|l| l.made != Made::Traced).count()
+    }
+}
+
+struct OverPixels<'a> {
+    sheet: &'a Sheet,
+    erased: Vec<(Bounds, &'a Erasure)>,
+    drawn: Vec<(Bounds, &'a Line)>,
+}
+
+impl OverPixels<'_> {
+    fn apply_in(&self, alpha: &mut Plane<u8>, area: Area) {
+        let seen = Bounds::of_area(area);
+        for (_, cut) in self.erased.iter().filter(|(b, _)| b.touches(&seen)) {
+            cut.apply_in(alpha, area);
+        }
+        Reweighed::apply_in(&self.sheet.reweighed, &self.sheet.lines, alpha, area);
+        for (_, line) in self.drawn.iter().filter(|(b, _)| b.touches(&seen)) {
+            render::draw_in(alpha, line, area);
+        }
     }
 }
 

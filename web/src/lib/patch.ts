@@ -1,4 +1,5 @@
 /** What a step changed, taken over into what is shown; what did not change stays the same object. */
+import { around, type Box } from './canvas/box';
 import type { DrawingPatch } from './types/DrawingPatch';
 import type { DrawingView } from './types/DrawingView';
 import type { Finding } from './types/Finding';
@@ -7,9 +8,11 @@ import type { Kind } from './types/Kind';
 /** The order findings are listed in: by kind, the sure ones first, then by confidence. */
 const KINDS: Kind[] = ['gap', 'tail', 'loose_end', 'sliver', 'unpainted', 'two_paints'];
 
+const PLACE = Object.fromEntries(KINDS.map((k, i) => [k, i])) as Record<Kind, number>;
+
 function before(a: Finding, b: Finding): number {
     return (
-        KINDS.indexOf(a.kind) - KINDS.indexOf(b.kind) ||
+        PLACE[a.kind] - PLACE[b.kind] ||
         Number(b.sure) - Number(a.sure) ||
         b.confidence - a.confidence ||
         (a.id < b.id ? -1 : a.id > b.id ? 1 : 0)
@@ -19,6 +22,20 @@ function before(a: Finding, b: Finding): number {
 /** Two sorted lists as one. */
 function merged(a: Finding[], b: Finding[]): Finding[] {
     if (b.length === 0) return a;
+    if (b.length < 48) {
+        // A few find their places quicker than all are gone through.
+        const out = a.slice();
+        for (const f of b) {
+            let [low, high] = [0, out.length];
+            while (low < high) {
+                const middle = (low + high) >> 1;
+                if (before(out[middle]!, f) < 0) low = middle + 1;
+                else high = middle;
+            }
+            out.splice(low, 0, f);
+        }
+        return out;
+    }
     const out: Finding[] = [];
     let j = 0;
     for (const f of a) {
@@ -50,4 +67,22 @@ export function patched(view: DrawingView, patch: DrawingPatch): DrawingView {
         regions,
         findings: merged(kept, [...patch.findings].sort(before)),
     };
+}
+
+/** Where a patch changes what is seen, with what was known to change before. */
+export function changedBox(view: DrawingView, patch: DrawingPatch, before: Box | null): Box | null {
+    let box = before;
+    const regions = new Set([...patch.regions_gone, ...patch.refilled.map((r) => r.region)]);
+    const lines = new Set(patch.lines_gone);
+    const findings = new Set(patch.findings_gone);
+    for (const r of view.regions) if (regions.has(r.id)) box = around(box, r.bounds);
+    for (const l of view.lines) if (lines.has(l.id)) box = around(box, l.bounds);
+    const spot = (f: Finding) => {
+        for (const [x, y] of [f.at, f.to ?? f.at, ...f.path]) box = around(box, [x, y, x, y]);
+    };
+    for (const f of view.findings) if (findings.has(f.id)) spot(f);
+    patch.findings.forEach(spot);
+    for (const { bounds } of [...patch.regions, ...patch.lines]) box = around(box, bounds);
+    for (const inked of patch.inked) box = around(box, inked);
+    return box;
 }

@@ -180,7 +180,8 @@ pub struct CommandRequest {
     /// The revision the command was made on.
     #[ts(type = "number")]
     pub revision: i64,
-    /// Of the regions that are shown: with the same one, only what changed is answered.
+    /// Of the regions that are shown: with the same one, only what changed is answered; without one, all.
+    #[serde(default)]
     #[ts(type = "number")]
     pub numbering: u64,
     pub command: Command,
@@ -191,6 +192,7 @@ pub struct CommandRequest {
 pub struct StepRequest {
     #[ts(type = "number")]
     pub revision: i64,
+    #[serde(default)]
     #[ts(type = "number")]
     pub numbering: u64,
 }

@@ -50,6 +50,9 @@ pub enum Error {
     Asked(String),
 }
 
+/// The lines of vector art as it came.
+type Lines = Vec<Arc<Line>>;
+
 /// How many drawings are kept at hand, and how many pixels their sheets may have in all.
 const AT_HAND: usize = 6;
 const PIXELS_AT_HAND: usize = 20_000_000;
@@ -62,7 +65,7 @@ struct Held {
     source: Option<(IntakeRecipe, Arc<Plane<Rgb>>)>,
     /// The picture as it came, while it is laid out.
     raw: Option<Arc<Plane<Rgb>>>,
-    vector: Option<Arc<Vec<Arc<Line>>>>,
+    vector: Option<Arc<Lines>>,
     stages: Arc<std::sync::Mutex<Stages>>,
     /// The ink of vector art, by its colour.
     drawn: Option<([u8; 3], Arc<Inked>)>,
@@ -294,7 +297,6 @@ impl Bench {
                 let revision = stored.revision;
                 let scene = apart(move || scene_of(&stored.sheet, &lifted)).await?;
                 let scene = Arc::new(RwLock::new(scene));
-                make_ready_soon(scene.clone());
                 HeldScene { revision, numbering: fresh_numbering(), scene }
             }
         };
@@ -306,7 +308,28 @@ impl Bench {
     /// What is shown of a drawing.
     pub async fn view(&self, id: i64) -> Result<DrawingView, Error> {
         let open = self.open(id).await?;
-        apart(move || view(&open)).await
+        let view = apart(move || view(&open)).await?;
+        // Somebody is about to work on it.
+        if let Some(known) = &self.slot(id).await.lock().await.scene {
+            make_ready_soon(known.scene.clone());
+        }
+        Ok(view)
+    }
+
+    /// What a drawing looks like now, small. One that is not worked on does not take the place of one that is.
+    pub async fn thumbnail(&self, id: i64) -> Result<Vec<u8>, Error> {
+        let slot = self.held.lock().await.get(&id).cloned().unwrap_or_default();
+        let mut held = slot.lock().await;
+        self.refresh(&mut held, id).await?;
+        let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
+        if stored.sheet.traced.is_none() {
+            let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
+            return apart(move || pictures::untouched_thumbnail(&source)).await?;
+        }
+        let open = self.open_held(&mut held, id).await?;
+        drop(held);
+        let swatches = pictures::swatches_of(self, &open).await?;
+        apart(move || pictures::thumbnail(&open, &swatches)).await?
     }
 
     /// A drawing with everything computed.
@@ -322,15 +345,6 @@ impl Bench {
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
         Ok(held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone())
-    }
-
-    /// The pixels of a drawing that nothing was made of yet.
-    pub async fn untouched(&self, id: i64) -> Result<Option<Arc<Plane<Rgb>>>, Error> {
-        let slot = self.slot(id).await;
-        let mut held = slot.lock().await;
-        self.refresh(&mut held, id).await?;
-        let is_traced = held.stored.as_ref().is_some_and(|s| s.sheet.traced.is_some());
-        Ok(held.source.as_ref().filter(|_| !is_traced).map(|s| s.1.clone()))
     }
 
     /// The picture as it came, before it was laid out.
@@ -599,6 +613,7 @@ impl Bench {
             known.numbering = fresh_numbering();
         }
         held.scene = Some(known.clone());
+        make_ready_soon(known.scene.clone());
         if revision % store::LONG_JOURNAL == 0 {
             settle_soon(self.pool.clone(), stored.clone());
         }
@@ -620,6 +635,9 @@ impl Bench {
 /// Makes what the first edit needs while somebody looks at the drawing.
 fn make_ready_soon(scene: Arc<RwLock<Scene>>) {
     tokio::spawn(async move {
+        if scene.read().await.is_ready() {
+            return Ok(());
+        }
         let mut scene = scene.write_owned().await;
         tokio::task::spawn_blocking(move || scene.make_ready()).await
     });
@@ -643,7 +661,7 @@ async fn with_stages<T: Send + 'static>(
     apart(move || f(&mut *stages.lock().map_err(|_| Error::BrokeOff)?)).await?
 }
 
-fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Vec<Arc<Line>>>), Error> {
+fn read_source(bytes: &[u8]) -> Result<(Plane<Rgb>, Option<Lines>), Error> {
     Ok(match rhizograph_formats::read(bytes)? {
         Input::Raster(r) => (r.rgb, None),
         Input::Vector(v) => {

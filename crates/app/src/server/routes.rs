@@ -229,14 +229,7 @@ async fn picture(
 
 #[get("/drawings/<id>/thumbnail")]
 async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
-    if let Some(source) = bench.untouched(id).await? {
-        let bytes = apart(move || pictures::untouched_thumbnail(&source)).await?;
-        return Ok(file(bytes, ContentType::PNG, true));
-    }
-    let open = bench.open(id).await?;
-    let swatches = pictures::swatches_of(bench, &open).await?;
-    let bytes = apart(move || pictures::thumbnail(&open, &swatches)).await?;
-    Ok(file(bytes, ContentType::PNG, true))
+    Ok(file(bench.thumbnail(id).await?, ContentType::PNG, true))
 }
 
 /// What is told, as its length in four bytes (low byte first) and JSON; then pixels as they are: no packing and unpacking

@@ -11,7 +11,11 @@ use rhizograph_core::sheet::Sheet;
 use std::fmt::Write as _;
 
 fn number(out: &mut String, v: f64) {
-    let _ = write!(out, "{}", (v * 10.0).round() / 10.0);
+    // Tenths, as whole numbers: a drawing has millions.
+    let tenths = (v * 10.0).round() as i64;
+    let sign = if tenths < 0 { "-" } else { "" };
+    let (whole, tenth) = (tenths.unsigned_abs() / 10, tenths.unsigned_abs() % 10);
+    let _ = if tenth == 0 { write!(out, "{sign}{whole}") } else { write!(out, "{sign}{whole}.{tenth}") };
 }
 
 pub fn spine_path(spine: &Spine) -> String {

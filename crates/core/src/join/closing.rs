@@ -59,6 +59,10 @@ impl Closing {
         closing
     }
 
+    pub fn is_ready(&self) -> bool {
+        self.arrangement.as_ref().is_none_or(Arrangement::is_ready)
+    }
+
     pub fn make_ready(&mut self) {
         if let Some(arrangement) = &mut self.arrangement {
             arrangement.make_ready();

@@ -122,7 +122,7 @@ pub struct Gaps {
     /// Of each end: not loose, loose, or loose as the other end of its line is.
     loose: Vec<u8>,
     /// From the most confident on.
-    candidates: Vec<Box<Candidate>>,
+    candidates: Vec<Candidate>,
     stamps: u64,
     /// By the end they start from.
     chosen: Vec<Option<Box<Chosen>>>,
@@ -167,6 +167,10 @@ impl Gaps {
         self.confident.update(network, edited, alpha, inked, &confident);
         self.all.update(network, edited, alpha, inked, &all);
         self.weigh_gain();
+    }
+
+    pub fn is_ready(&self) -> bool {
+        self.confident.is_ready() && self.all.is_ready()
     }
 
     /// Makes what the first edit would have to make.
@@ -217,7 +221,7 @@ impl Gaps {
             .collect();
         for c in found {
             self.stamps += 1;
-            self.candidates.push(Box::new(Candidate { stamp: self.stamps, ..c }));
+            self.candidates.push(Candidate { stamp: self.stamps, ..c });
         }
         let rank = |k: &EndKey| (network.line(k.0).map_or(0, |l| l.id), k.1);
         let id = |n: usize| network.line(n).map_or(0, |l| l.id);

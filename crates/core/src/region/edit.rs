@@ -38,6 +38,11 @@ const MOST_OF: usize = 3;
 type Swap = (Owners, Owners);
 
 impl Arrangement {
+    /// Whether what edits need is there.
+    pub fn is_ready(&self) -> bool {
+        self.live.is_some() || self.pieces.is_empty()
+    }
+
     /// Makes what edits need, if it is not there yet.
     pub fn make_ready(&mut self) {
         if self.live.is_some() || self.pieces.is_empty() {

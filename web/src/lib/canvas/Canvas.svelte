@@ -9,26 +9,45 @@
     import { tellError } from '../state/notices.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
+    import type { Finding } from '../types/Finding';
     import type { Pt } from '../types/Pt';
     import type { RegionView } from '../types/RegionView';
-    import { type Colours, counts, hatching, mark, markDistance, seam } from './marks';
+    import { type Colours, counts, hatching, markDistance, marks, seam } from './marks';
+    import { around, type Box } from './box';
     import { Glance } from './glance';
     import * as overlays from './overlays';
     import { Tiles } from './tiles';
 
     let canvas: HTMLCanvasElement;
+    let inHand: HTMLCanvasElement | undefined;
     let frame = 0;
+    let inHandFrame = 0;
     let ratio = $state(1);
     let space = $state(false);
     /** A stroke being drawn with a tool, in sheet pixels. */
     let stroke = $state<Pt[]>([]);
+    /** What is to be drawn again: all, or what lies in a box of the sheet. */
+    let part: Box | 'all' | null = 'all';
+    const mend = (box: Box) => {
+        if (part !== 'all') part = around(part, box);
+    };
+    /** What the canvas was last drawn by, and which finding was in hand. */
+    let drawnBy: unknown[] = [];
+    let marked: Finding | null = null;
+    let counted = false;
     let drag: { kind: 'pan' | 'stroke' | 'wipe' | 'corner'; last: Pt; corner?: number } | null = null;
     let hover = $state<Pt | null>(null);
     let stale = $state(0);
 
     const camera = bench.camera;
-    const again = () => stale++;
-    const tiles = new Tiles(again);
+    const again = () => {
+        part = 'all';
+        stale++;
+    };
+    const tiles = new Tiles(({ x, y, width, height }) => {
+        mend([x, y, x + width, y + height]);
+        stale++;
+    });
     const glance = new Glance(again, (told, trouble) =>
         settings.hear(told?.facts ?? null, told?.trade ?? null, told?.trace ?? null, trouble),
     );
@@ -47,7 +66,7 @@
             spines: all.filter((l) => l.kind === 'centreline'),
         };
     });
-    const regionOf = $derived(new Map((sheet.view?.regions ?? []).map((r) => [r.id, r])));
+    const regionOf = (id: number | null) => (id === null ? undefined : sheet.view?.regions.find((r) => r.id === id));
     /** Paths are made when they are first drawn, and stay as long as what they are of. */
     const paths = new WeakMap<Shape, Path2D>();
     interface Shape {
@@ -69,7 +88,24 @@
                 yield shape;
         }
     }
-    const seenBox = () => [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
+    /** The part of the sheet that is drawn now. */
+    let drawn: Box = [0, 0, 0, 0];
+    const MARGIN = 60;
+
+    /** Clips to what is to be drawn again. */
+    function clipTo(g: CanvasRenderingContext2D, box: Box | 'all' | null) {
+        let [left, top, right, low] = [0, 0, camera.width, camera.height];
+        if (box !== 'all' && box !== null) {
+            const [a, b] = [camera.toScreen([box[0], box[1]]), camera.toScreen([box[2], box[3]])];
+            [left, top] = [Math.max(left, Math.floor(a[0] - MARGIN)), Math.max(top, Math.floor(a[1] - MARGIN))];
+            [right, low] = [Math.min(right, Math.ceil(b[0] + MARGIN)), Math.min(low, Math.ceil(b[1] + MARGIN))];
+        }
+        g.setTransform(ratio, 0, 0, ratio, 0, 0);
+        g.beginPath();
+        g.rect(left, top, Math.max(0, right - left), Math.max(0, low - top));
+        g.clip();
+        drawn = [...camera.toSheet([left, top]), ...camera.toSheet([right, low])];
+    }
     const middles = $derived(
         (settings.traced?.lines ?? []).map((l) => ({ solid: l.kind === 'outline', path: new Path2D(l.path) })),
     );
@@ -147,14 +183,40 @@
     /** Findings that are marked one by one; more are counted. */
     const MOST_MARKS = 350;
     let regionsTold = false;
+    let desk = { theme: '', colour: '' };
 
     function draw() {
         frame = 0;
-        const view = sheet.view;
         const g = canvas.getContext('2d');
         if (!g) return;
+        const now = findings.current;
+        if (now !== marked) {
+            for (const f of [now, marked]) {
+                if (!f) continue;
+                mend(around([...f.at, ...f.at], [...(f.to ?? f.at), ...(f.to ?? f.at)]));
+                const region = regionOf(f.region);
+                if (region) mend(region.bounds);
+            }
+            marked = now;
+        }
+        const changed = sheet.takeChanged();
+        if (changed === 'all' || counted || inking) part = 'all';
+        else if (changed) mend(changed);
+        g.save();
+        clipTo(g, part);
+        part = null;
+        drawPart(g);
+        g.restore();
+    }
+
+    function drawPart(g: CanvasRenderingContext2D) {
+        const view = sheet.view;
         g.setTransform(ratio, 0, 0, ratio, 0, 0);
-        g.fillStyle = getComputedStyle(canvas).getPropertyValue('--desk') || '#bdb8ad';
+        // Asking for it makes the page lay itself out.
+        if (desk.theme !== bench.theme) {
+            desk = { theme: bench.theme, colour: getComputedStyle(canvas).getPropertyValue('--desk') || '#bdb8ad' };
+        }
+        g.fillStyle = desk.colour;
         g.fillRect(0, 0, camera.width, camera.height);
         const lies = lying();
         if (!view || !lies) return;
@@ -221,27 +283,23 @@
                 g.strokeStyle = '#5E8577';
                 g.lineWidth = Math.min(1.6 / camera.scale, 3);
                 g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
-                if (camera.scale > 0.9) for (const l of among(lines.spines, seenBox())) g.stroke(pathOf(l));
+                if (camera.scale > 0.9) for (const l of among(lines.spines, drawn)) g.stroke(pathOf(l));
                 g.restore();
                 onScreen();
             }
-            if (!inking) for (const s of among(lines.seams, seenBox())) seam(g, camera, pathOf(s), c);
-            const [left = 0, top = 0, right = 0, low = 0] = seenBox();
-            const around = 60 / camera.scale;
+            if (!inking) for (const s of among(lines.seams, drawn)) seam(g, camera, pathOf(s), c);
+            const [left, top, right, low] = drawn;
+            const reach = MARGIN / camera.scale;
             const listed = findings.listed.filter(
                 ({ kind, at: [x, y] }) =>
-                    kind !== 'unpainted' &&
-                    x > left - around &&
-                    x < right + around &&
-                    y > top - around &&
-                    y < low + around,
+                    kind !== 'unpainted' && x > left - reach && x < right + reach && y > top - reach && y < low + reach,
             );
             // Far out, or where they would hide one another.
-            if (camera.scale < 0.16 || listed.length > MOST_MARKS) counts(g, camera, listed, c);
-            else listed.forEach((f) => mark(g, camera, f, c, f.id === findings.current?.id));
-            if (stroke.length > 1 && !painting && !(bench.tool === 'seam' && probe.landing)) drawStroke(g);
+            counted = camera.scale < 0.16 || listed.length > MOST_MARKS;
+            if (counted) counts(g, camera, listed, c);
+            else marks(g, camera, listed, c, findings.current);
             const now = findings.current;
-            if (now && now.kind === 'unpainted') outlineRegion(g, now.region);
+            if (now?.kind === 'unpainted') outlineRegion(g, now.region);
         }
         drawOver(g);
         if (sheet.toShow > 0 && showInk) {
@@ -264,7 +322,7 @@
         const hatch = bench.station === 'paint' ? hatching('#CB4B36') : null;
         hatch?.setTransform(new DOMMatrix().scale(1 / camera.scale));
         const left = new Set(findings.here.filter((f) => f.left).map((f) => f.region));
-        for (const r of among(regions, seenBox())) {
+        for (const r of among(regions, drawn)) {
             const fill = r.swatch ? colourOf.get(r.swatch) : undefined;
             if (!fill && !hatch) continue;
             const path = pathOf(r);
@@ -283,7 +341,7 @@
     }
 
     function outlineRegion(g: CanvasRenderingContext2D, region: number | null) {
-        const shape = region === null ? undefined : regionOf.get(region);
+        const shape = regionOf(region);
         if (!shape) return;
         const path = pathOf(shape);
         g.save();
@@ -306,14 +364,6 @@
         const view = sheet.view;
         if (!view) return;
         const size: [number, number] = [view.width, view.height];
-        if (bench.station === 'intake') {
-            if (squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
-            const [from, to] = [stroke[0], stroke[stroke.length - 1]];
-            const tool = bench.tool;
-            if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks')) {
-                overlays.intakeStroke(g, camera, tool, from, to);
-            }
-        }
         if (bench.blink) return;
         if (bench.station === 'lift') {
             if (bench.showArea && bench.tool === 'touch') {
@@ -335,13 +385,6 @@
                 overlays.chosenLines(g, [new Path2D(probe.span.path)], camera.scale);
                 g.restore();
             }
-            if (probe.landing && bench.tool === 'seam' && stroke.length > 1) {
-                g.save();
-                onto(g);
-                overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
-                g.restore();
-                overlays.landings(g, camera, probe.landing);
-            }
         }
         if (bench.station === 'trace' && bench.showMiddles && settings.traced) {
             g.save();
@@ -359,7 +402,31 @@
                 g.restore();
             }
         }
-        if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
+    }
+
+    /** What follows the pointer lies on a canvas of its own: moving it costs nothing of the picture under it. */
+    function drawInHand() {
+        inHandFrame = 0;
+        const g = inHand?.getContext('2d');
+        if (!g) return;
+        g.setTransform(ratio, 0, 0, ratio, 0, 0);
+        g.clearRect(0, 0, camera.width, camera.height);
+        if (!sheet.view) return;
+        if (bench.station === 'intake') {
+            if (squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
+            const [from, to] = [stroke[0], stroke[stroke.length - 1]];
+            const tool = bench.tool;
+            if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks')) {
+                overlays.intakeStroke(g, camera, tool, from, to);
+            }
+        } else if (bench.tool === 'seam' && probe.landing && stroke.length > 1) {
+            g.save();
+            onto(g);
+            overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
+            g.restore();
+            overlays.landings(g, camera, probe.landing);
+        } else if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
+        else if (stroke.length > 1) drawStroke(g);
     }
 
     const LOUD = [214, 0, 122] as const;
@@ -423,16 +490,26 @@
     }
 
     $effect(() => {
-        // Everything that is drawn is read here, so that a change of it asks for a new frame.
-        void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, stale, stroke.length];
-        void [sheet.view, bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, colourOf];
-        void [findings.listed, findings.current, JSON.stringify(settings.lift), JSON.stringify(settings.weight)];
-        void [JSON.stringify(settings.trace), middles, bench.showMiddles];
-        void [probe.leak, probe.span, probe.landing];
-        void [settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour];
-        void [bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.corners, squaring];
-        void [JSON.stringify(bench.brush), painting ? hover : null];
+        // Everything that is drawn is read here, so that a change of it asks for a new frame. With these all is drawn.
+        const by = [
+            ...[camera.x, camera.y, camera.scale, camera.width, camera.height, ratio],
+            ...[bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, colourOf],
+            ...[JSON.stringify(settings.lift), JSON.stringify(settings.weight), JSON.stringify(settings.trace)],
+            ...[findings.only, findings.showLeft, middles, bench.showMiddles, probe.leak, probe.span],
+            ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
+            ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, squaring],
+        ];
+        if (by.length !== drawnBy.length || by.some((v, i) => v !== drawnBy[i])) part = 'all';
+        drawnBy = by;
+        // With these only what they changed.
+        void [sheet.view, stale, findings.listed, findings.current];
         if (!frame) frame = requestAnimationFrame(() => untrack(draw));
+    });
+    $effect(() => {
+        void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, sheet.view, stroke];
+        void [bench.station, bench.tool, bench.corners, squaring, probe.landing];
+        void [JSON.stringify(bench.brush), painting ? hover : null];
+        if (!inHandFrame) inHandFrame = requestAnimationFrame(() => untrack(drawInHand));
     });
 
     // A drawing that comes onto the bench is shown whole.
@@ -647,11 +724,14 @@
         const size = () => {
             const box = node.getBoundingClientRect();
             ratio = window.devicePixelRatio || 1;
-            node.width = Math.round(box.width * ratio);
-            node.height = Math.round(box.height * ratio);
+            for (const layer of [node, inHand]) {
+                if (!layer) continue;
+                layer.width = Math.round(box.width * ratio);
+                layer.height = Math.round(box.height * ratio);
+            }
             camera.width = box.width;
             camera.height = box.height;
-            stale++;
+            again();
         };
         const observer = new ResizeObserver(size);
         observer.observe(node);
@@ -685,6 +765,7 @@
     }}
     onpointerleave={() => (hover = null)}
 ></canvas>
+<canvas bind:this={inHand} class="pointer-events-none absolute inset-0 size-full" aria-hidden="true"></canvas>
 {#if hover && bench.tool === 'fill' && bench.swatch}
     <span
         class="pointer-events-none absolute size-4 rounded-full border-2 border-white"

@@ -21,23 +21,29 @@ export interface Colours {
 
 type G = CanvasRenderingContext2D;
 
-function diamond(g: G, [x, y]: Pt, r: number, c: Colours) {
-    g.beginPath();
-    g.moveTo(x, y - r);
-    g.lineTo(x + r, y);
-    g.lineTo(x, y + r);
-    g.lineTo(x - r, y);
-    g.closePath();
-    g.fillStyle = c.gap;
-    g.fill();
-    g.lineWidth = 1.5;
-    g.strokeStyle = c.line;
+/** A path through points, added to the one in hand. */
+function along(g: G, path: Pt[]) {
+    path.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+}
+
+/** Strokes the path in hand wide in one colour, then narrower in another. */
+function stroked(g: G, [wide, under]: [number, string], [narrow, over]: [number, string]) {
+    g.strokeStyle = under;
+    g.lineWidth = wide;
+    g.stroke();
+    g.strokeStyle = over;
+    g.lineWidth = narrow;
     g.stroke();
 }
 
-function trace(g: G, path: Pt[]) {
-    g.beginPath();
-    path.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+function diamond(g: G, [x, y]: Pt, r: number) {
+    along(g, [
+        [x, y - r],
+        [x + r, y],
+        [x, y + r],
+        [x - r, y],
+    ]);
+    g.closePath();
 }
 
 /** Pushes the two diamonds apart so that a short gap's can be told from one another. */
@@ -51,53 +57,58 @@ function apart(a: Pt, b: Pt, least: number): [Pt, Pt] {
     ];
 }
 
-function gap(g: G, path: Pt[], a: Pt, b: Pt, c: Colours) {
-    const [p, q] = apart(a, b, 18);
-    trace(g, [p, ...path.slice(1, -1), q]);
-    g.strokeStyle = c.line;
-    g.lineWidth = 5;
+/** All of a kind are drawn in a few strokes: thousands of small ones are what takes time. */
+function gaps(g: G, camera: Camera, list: Finding[], c: Colours) {
+    const ends = list.map((f) => apart(camera.toScreen(f.at), camera.toScreen(f.to ?? f.at), 18));
+    g.beginPath();
+    list.forEach((f, i) => {
+        const [p, q] = ends[i]!;
+        along(g, [p, ...f.path.slice(1, -1).map((p) => camera.toScreen(p)), q]);
+    });
     g.lineCap = 'round';
     g.setLineDash([0.1, 7]);
-    g.stroke();
-    g.strokeStyle = c.gap;
-    g.lineWidth = 3.5;
-    g.stroke();
+    stroked(g, [5, c.line], [3.5, c.gap]);
     g.setLineDash([]);
-    diamond(g, p, 6, c);
-    diamond(g, q, 6, c);
-}
-
-function tail(g: G, from: Pt, tip: Pt, c: Colours) {
-    const [dx, dy] = [tip[0] - from[0], tip[1] - from[1]];
-    const d = Math.hypot(dx, dy) || 1;
-    const len = Math.max(d, 20);
-    const [ux, uy] = [dx / d, dy / d];
-    const n = Math.max(4, Math.round(len / 5));
-    const path: Pt[] = [];
-    for (let i = 0; i <= n; i++) {
-        const s = (len * i) / n;
-        const side = i === 0 || i === n ? 0 : i % 2 ? 5 : -5;
-        path.push([from[0] + ux * s - uy * side, from[1] + uy * s + ux * side]);
-    }
-    trace(g, path);
-    g.lineJoin = 'round';
-    g.strokeStyle = c.paper;
-    g.lineWidth = 5;
-    g.stroke();
-    g.strokeStyle = c.tail;
-    g.lineWidth = 2.5;
-    g.stroke();
-}
-
-function crescent(g: G, [x, y]: Pt, c: Colours) {
     g.beginPath();
-    g.arc(x, y, 8, -Math.PI * 0.15, Math.PI * 1.45);
-    g.strokeStyle = c.paper;
-    g.lineWidth = 5.5;
+    for (const pair of ends) for (const p of pair) diamond(g, p, 6);
+    g.fillStyle = c.gap;
+    g.fill();
+    g.lineWidth = 1.5;
+    g.strokeStyle = c.line;
     g.stroke();
-    g.strokeStyle = c.end;
-    g.lineWidth = 3;
-    g.stroke();
+}
+
+function tails(g: G, camera: Camera, list: Finding[], c: Colours) {
+    g.beginPath();
+    for (const f of list) {
+        const from = camera.toScreen(f.at);
+        const tip = camera.toScreen(f.to ?? f.at);
+        const [dx, dy] = [tip[0] - from[0], tip[1] - from[1]];
+        const d = Math.hypot(dx, dy) || 1;
+        const len = Math.max(d, 20);
+        const [ux, uy] = [dx / d, dy / d];
+        const n = Math.max(4, Math.round(len / 5));
+        const path: Pt[] = [];
+        for (let i = 0; i <= n; i++) {
+            const s = (len * i) / n;
+            const side = i === 0 || i === n ? 0 : i % 2 ? 5 : -5;
+            path.push([from[0] + ux * s - uy * side, from[1] + uy * s + ux * side]);
+        }
+        along(g, path);
+    }
+    g.lineJoin = 'round';
+    stroked(g, [5, c.paper], [2.5, c.tail]);
+}
+
+function crescents(g: G, camera: Camera, list: Finding[], c: Colours) {
+    const from = -Math.PI * 0.15;
+    g.beginPath();
+    for (const f of list) {
+        const [x, y] = camera.toScreen(f.at);
+        g.moveTo(x + 8 * Math.cos(from), y + 8 * Math.sin(from));
+        g.arc(x, y, 8, from, Math.PI * 1.45);
+    }
+    stroked(g, [5.5, c.paper], [3, c.end]);
 }
 
 function sliver(g: G, [x, y]: Pt, c: Colours) {
@@ -131,39 +142,38 @@ function halves(g: G, [x, y]: Pt, c: Colours) {
     g.fill();
 }
 
-/** Draws one finding's mark; `strong` for the one in hand. */
-export function mark(g: G, camera: Camera, f: Finding, c: Colours, strong: boolean) {
-    const at = camera.toScreen(f.at);
-    const to = f.to ? camera.toScreen(f.to) : at;
+/** Draws the marks of findings, that of the one in hand last and with a ring around it. */
+export function marks(g: G, camera: Camera, list: Finding[], c: Colours, current: Finding | null) {
+    const rest = list.filter((f) => f !== current);
+    for (const left of [true, false]) {
+        const shown = rest.filter((f) => f.left === left);
+        g.save();
+        g.globalAlpha = left ? 0.45 : 1;
+        drawAll(g, camera, shown, c);
+        g.restore();
+    }
+    if (!current) return;
     g.save();
-    g.globalAlpha = f.left && !strong ? 0.45 : 1;
-    if (f.kind === 'gap')
-        gap(
-            g,
-            f.path.map((p) => camera.toScreen(p)),
-            at,
-            to,
-            c,
-        );
-    else if (f.kind === 'tail') tail(g, at, to, c);
-    else if (f.kind === 'loose_end') crescent(g, at, c);
-    else if (f.kind === 'sliver') sliver(g, at, c);
-    else if (f.kind === 'two_paints') halves(g, at, c);
-    if (strong && f.kind !== 'unpainted') {
+    drawAll(g, camera, [current], c);
+    if (current.kind !== 'unpainted') {
+        const at = camera.toScreen(current.at);
+        const to = camera.toScreen(current.to ?? current.at);
         const [mx, my] = [(at[0] + to[0]) / 2, (at[1] + to[1]) / 2];
         const r = Math.max(34, Math.hypot(to[0] - at[0], to[1] - at[1]) / 2 + 24);
-        for (const [width, colour] of [
-            [4, c.paper],
-            [2, c.line],
-        ] as const) {
-            g.beginPath();
-            g.arc(mx, my, r, 0, 7);
-            g.lineWidth = width;
-            g.strokeStyle = colour;
-            g.stroke();
-        }
+        g.beginPath();
+        g.arc(mx, my, r, 0, 7);
+        stroked(g, [4, c.paper], [2, c.line]);
     }
     g.restore();
+}
+
+function drawAll(g: G, camera: Camera, list: Finding[], c: Colours) {
+    const of = (kind: Kind) => list.filter((f) => f.kind === kind);
+    gaps(g, camera, of('gap'), c);
+    tails(g, camera, of('tail'), c);
+    crescents(g, camera, of('loose_end'), c);
+    of('sliver').forEach((f) => sliver(g, camera.toScreen(f.at), c));
+    of('two_paints').forEach((f) => halves(g, camera.toScreen(f.at), c));
 }
 
 /** How near a pointer is to a mark, in screen pixels. */

@@ -16,9 +16,10 @@ export class Tiles {
     /** The address of what was last shown at a place. */
     #last = new Map<string, string>();
 
-    constructor(readonly changed: () => void) {}
+    /** `changed`: a picture of a part has come. */
+    constructor(readonly changed: (w: SheetWindow) => void) {}
 
-    #tile(url: string): Tile {
+    #tile(url: string, w: SheetWindow): Tile {
         let tile = this.#tiles.get(url);
         if (tile) {
             // The most recently used are kept longest.
@@ -28,7 +29,7 @@ export class Tiles {
             const made: Tile = { image, ready: false };
             image.onload = () => {
                 made.ready = true;
-                this.changed();
+                this.changed(w);
             };
             image.onerror = () => this.#tiles.delete(url);
             image.src = url;
@@ -85,7 +86,7 @@ export class Tiles {
     #at(id: number, kind: PictureKind, w: SheetWindow, version: number) {
         const key = `${id}:${kind}:${w.level}:${w.x}:${w.y}`;
         const url = pictureUrl(id, kind, w, version);
-        const tile = this.#tile(url);
+        const tile = this.#tile(url, w);
         if (tile.ready) {
             if (this.#last.size > 4000) this.#last.clear();
             this.#last.set(key, url);

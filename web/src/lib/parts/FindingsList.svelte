@@ -14,7 +14,7 @@
     }
     const { kinds, clear }: Props = $props();
     const dpi = $derived(sheet.view?.dpi ?? 300);
-    const left = $derived(findings.here.filter((f) => f.left).length);
+    const left = $derived(findings.here.length - findings.open.length);
     const settled = $derived(sheet.view?.info.progress.settled ?? 0);
 
     function title(f: Finding) {
@@ -89,7 +89,7 @@
             All {findings.open.length}
         </button>
         {#each kinds as k (k)}
-            {@const n = findings.here.filter((f) => f.kind === k && !f.left).length}
+            {@const n = findings.counts[k] ?? 0}
             {#if n > 0 && kinds.length > 1}
                 <button
                     class="chip"

@@ -13,15 +13,32 @@ class Findings {
     showLeft = $state(false);
     at = $state<string | null>(null);
 
-    here = $derived.by<Finding[]>(() => {
+    /** Those of the station in one pass: thousands are gone through after each step. */
+    #sorted = $derived.by(() => {
         const kinds = bench.station === 'join' ? AT_JOIN : bench.station === 'paint' ? AT_PAINT : [];
-        return (sheet.view?.findings ?? []).filter((f) => kinds.includes(f.kind));
+        const here: Finding[] = [];
+        const open: Finding[] = [];
+        const sure: Finding[] = [];
+        const counts: Partial<Record<Kind, number>> = {};
+        for (const f of kinds.length ? (sheet.view?.findings ?? []) : []) {
+            if (!kinds.includes(f.kind)) continue;
+            here.push(f);
+            if (f.left) continue;
+            open.push(f);
+            if (f.sure) sure.push(f);
+            counts[f.kind] = (counts[f.kind] ?? 0) + 1;
+        }
+        return { here, open, sure, counts };
     });
-    open = $derived(this.here.filter((f) => !f.left));
-    sure = $derived(this.open.filter((f) => f.sure));
-    listed = $derived(
-        this.here.filter((f) => f.left === this.showLeft && (this.only === null || f.kind === this.only)),
-    );
+    here = $derived(this.#sorted.here);
+    open = $derived(this.#sorted.open);
+    sure = $derived(this.#sorted.sure);
+    /** How many of a kind are open. */
+    counts = $derived(this.#sorted.counts);
+    listed = $derived.by(() => {
+        if (!this.showLeft && this.only === null) return this.open;
+        return this.here.filter((f) => f.left === this.showLeft && (this.only === null || f.kind === this.only));
+    });
     current = $derived(this.listed.find((f) => f.id === this.at) ?? null);
 
     /** Goes to the next (1) or the previous (-1) finding and brings it into view. */

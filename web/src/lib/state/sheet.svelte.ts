@@ -5,7 +5,8 @@ import type { Pt } from '../types/Pt';
 import type { DrawingView } from '../types/DrawingView';
 import type { StepTold } from '../types/StepTold';
 import type { Window as SheetWindow } from '../types/Window';
-import { patched } from '../patch';
+import type { Box } from '../canvas/box';
+import { changedBox, patched } from '../patch';
 import { tell, tellError } from './notices.svelte';
 
 class Sheet {
@@ -20,6 +21,8 @@ class Sheet {
     /** Where the ink changed since the whole of it was told, the newest last. */
     #inked: { box: [number, number, number, number]; revision: number }[] = [];
     #inkedWhole = 0;
+    /** What changed since it was asked last: all, or what lies in a box. */
+    #changed: Box | 'all' | null = 'all';
     /** When somebody let go of what makes the next step; 0: now. */
     actedAt = 0;
     /** When that was of the step that is to be shown next; 0: it is shown. */
@@ -60,6 +63,7 @@ class Sheet {
     #lay(view: DrawingView) {
         this.#inked = [];
         this.#inkedWhole = view.info.revision;
+        this.#changed = 'all';
         this.view = view;
     }
 
@@ -78,9 +82,17 @@ class Sheet {
         const before = this.view;
         if (before?.info.id === told.frame.info.id) {
             this.#inked.push(...told.inked.map((box) => ({ box, revision: told.frame.info.revision })));
+            if (this.#changed !== 'all') this.#changed = changedBox(before, told, this.#changed);
             this.view = patched(before, told);
             this.onSaved(this.view);
         }
+    }
+
+    /** What changed since this was asked last. */
+    takeChanged(): Box | 'all' | null {
+        const changed = this.#changed;
+        this.#changed = null;
+        return changed;
     }
 
     /** The last revision that changed the ink in a part of the sheet. */

@@ -50,8 +50,10 @@ class Shots {
         this.#stop = api.listen(id, (event) => {
             if (event.what === 'drawing') {
                 const mine = sheet.view;
-                if (mine?.info.id === event.id && event.revision > mine.info.revision) void sheet.catchUp();
-                if (mine?.info.id !== event.id || event.revision !== mine.info.revision) void this.load();
+                // What was done here is told by the answer to it.
+                if (mine?.info.id === event.id && (sheet.waiting > 0 || event.revision <= mine.info.revision)) return;
+                if (mine?.info.id === event.id) void sheet.catchUp();
+                void this.load();
             } else if (event.what === 'jobs') {
                 void jobs.load(id);
                 void this.load().then(() => this.#catchUp());

@@ -7,6 +7,6 @@ export type CommandRequest = {
  */
 revision: number, 
 /**
- * Of the regions that are shown: with the same one, only what changed is answered.
+ * Of the regions that are shown: with the same one, only what changed is answered; without one, all.
  */
 numbering: number, command: Command, };

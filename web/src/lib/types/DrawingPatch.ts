@@ -14,7 +14,7 @@ export type DrawingPatch = { frame: DrawingFrame,
  */
 lines_gone: number[], lines: Array<LineView>, regions_gone: Array<number>, regions: Array<RegionView>, 
 /**
- * Regions of the same shape that are filled otherwise.
+ * Regions that are filled otherwise.
  */
 refilled: Array<Refilled>, findings_gone: Array<string>, findings: Array<Finding>, 
 /**

@@ -1,0 +1,6 @@
+/** Boxes of the sheet: left, top, right, bottom. */
+export type Box = [number, number, number, number];
+
+export function around(a: Box | null, b: Box): Box {
+    return a ? [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[2], b[2]), Math.max(a[3], b[3])] : b;
+}
