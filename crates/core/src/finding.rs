@@ -213,7 +213,8 @@ impl Findings {
             mark: 0,
         };
         // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-        let places = 2 * network.line_numbers();
+        // What was found where nothing is any more is taken out, too.
+        let places = self.ends.len().max(2 * network.line_numbers());
         let mut in_sure_gap = vec![false; places];
         for end in gaps.iter().filter(|g| g.sure).flat_map(Gap::ends) {
             in_sure_gap[end_place(end)] = true;
@@ -262,7 +263,7 @@ impl Findings {
         let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
         let drops = drops_in(regions, &sheet.drops);
         let mut of_regions = std::mem::take(&mut self.regions);
-        of_regions.resize_with(regions.most(), || None);
+        of_regions.resize_with(of_regions.len().max(regions.most()), || None);
         for (n, was) in of_regions.iter_mut().enumerate() {
             let spec = regions.get(n as u32 + 1).and_then(|region| {
                 let area = region.area as f64;

@@ -279,6 +279,12 @@ proptest! {
             states.push(after);
         }
         let mut sheet = states.last().unwrap().clone();
+        // To a sheet without a line and back.
+        let bare = Sheet { lines: Vec::new(), ..sheet.clone() };
+        scene.advance(&sheet, &bare, &ink);
+        is_that_of(&scene, &bare, &ink)?;
+        scene.advance(&bare, &sheet, &ink);
+        is_that_of(&scene, &sheet, &ink)?;
         for (change, before) in changes.iter().zip(&states).rev() {
             let undone = change.undo(&sheet).unwrap();
             scene.advance(&sheet, &undone, &ink);
