@@ -93,3 +93,14 @@ export async function nudge(page, label, steps) {
     for (let i = 0; i < Math.abs(steps); i++) await page.keyboard.press(steps > 0 ? 'ArrowRight' : 'ArrowLeft');
     await saved(page);
 }
+
+export const quantile = (values, q) =>
+    [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * q))];
+
+/** What was measured by that name since it was asked last. */
+export const measured = (page, name) =>
+    page.evaluate((name) => {
+        const found = performance.getEntriesByName(name).map((e) => e.duration);
+        performance.clearMeasures(name);
+        return found;
+    }, name);

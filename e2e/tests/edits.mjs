@@ -4,18 +4,7 @@
  * sheet. Prints the figures.
  */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, openBrowser, saved } from '../browser.mjs';
-
-const quantile = (values, q) =>
-    [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * q))];
-
-/** What was measured by that name since it was asked last. */
-const measured = (page, name) =>
-    page.evaluate((name) => {
-        const found = performance.getEntriesByName(name).map((e) => e.duration);
-        performance.clearMeasures(name);
-        return found;
-    }, name);
+import { demoDrawing, getJson, measured, openBrowser, quantile, saved } from '../browser.mjs';
 
 /** A stroke by mouse, from a place of the canvas by so much. */
 async function stroke(page, [x, y], [dx, dy]) {

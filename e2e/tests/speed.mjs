@@ -3,10 +3,7 @@
  * feeder, which hangs in shot 060; dragged by mouse, at the whole sheet and at one pixel for one. Prints the figures.
  */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, openAt, openBrowser, saved } from '../browser.mjs';
-
-const quantile = (values, q) =>
-    [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * q))];
+import { demoDrawing, getJson, measured, openAt, openBrowser, quantile, saved } from '../browser.mjs';
 
 /** Drags a slider back and forth by mouse, in as many small moves as a hand makes. */
 async function drag(page, slider) {
@@ -28,13 +25,6 @@ async function drag(page, slider) {
     await page.mouse.up();
     await saved(page);
 }
-
-const measured = (page, name) =>
-    page.evaluate((name) => {
-        const found = performance.getEntriesByName(name).map((e) => e.duration);
-        performance.clearMeasures(name);
-        return found;
-    }, name);
 
 export const tests = {
     async 'every slider moves the picture of a scan of 17 megapixels'(url) {
