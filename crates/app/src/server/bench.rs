@@ -523,7 +523,8 @@ impl Bench {
         .await?;
         let change = change?;
         if change.is_empty() {
-            return Ok((open.stored.shot, StepTold::Whole(Box::new(view(&open)))));
+            let shot = open.stored.shot;
+            return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open)).await?))));
         }
         let after = change.apply(&open.stored.sheet)?;
         drop(open);
