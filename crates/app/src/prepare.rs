@@ -8,6 +8,7 @@ use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift::{self, ByHand};
 use rhizograph_core::line::shared;
+use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::{CloseWith, Recipes};
 use rhizograph_core::scene::Scene;
 use rhizograph_core::sheet::Sheet;
@@ -88,7 +89,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
             (Sheet { original, ..Sheet::new(rgb.width, rgb.height, dpi) }, ink, false)
         }
         Input::Vector(v) => {
-            let ink = Scene::ink_of_lines(&v.lines, v.width, v.height, recipes.lift.ink_colour);
+            let ink = Ink::plain(Plane::new(v.width, v.height, 0), recipes.lift.ink_colour);
             let mut sheet = Sheet::new(v.width, v.height, USUAL_DPI);
             sheet.next_id = v.lines.len() as u64 + 1;
             sheet.lines = v.lines;
@@ -142,7 +143,13 @@ fn write_all(
         std::fs::write(&to, bytes).map_err(|reason| Error::Write { path: to, reason })
     };
     let format = |reason| Error::Format { path: path.to_owned(), reason };
-    let ink = results.scene.as_ref().map_or(lifted, |s| &s.ink);
+    let drawn;
+    let ink = if let Some(s) = &results.scene {
+        &s.ink
+    } else {
+        drawn = sheet.visible_ink(lifted);
+        &drawn
+    };
     write("ink.png", &raster_out::ink_png(ink, sheet.dpi).map_err(format)?)?;
     if until >= Until::Trace {
         let svg = svg_out::drawing_svg(&sheet.lines, &[], ink.colour, sheet.width, sheet.height, sheet.dpi);

@@ -6,9 +6,11 @@ use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
 use crate::geom::{Pt, nearest_on_segment, polyline_len, pt, segments_cross};
 use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
-use crate::join::{Gap, Tail, bridge_spine, cut_tail, span_at, tails_up_to, take_span};
+use crate::join::{
+    Gap, Tail, bridge_opacity, bridge_spine, cut_out, cut_tail, density_at, span_at, tails_up_to, take_span,
+};
 use crate::lift::{ByHand, Effect, Touch};
-use crate::line::{End, Form, Line, Made, Spine, is_same, shared};
+use crate::line::{End, EndStyle, Form, Line, Made, Spine, is_same, shared};
 use crate::paint::Drop;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
 use crate::region::network::Network;
@@ -52,6 +54,8 @@ pub enum Command {
     Bridge { from: Pt, to: Pt },
     /// Takes the span at a place away: the stretch of its line between two crossings or ends.
     TakeSpan { at: Pt },
+    /// Cuts all that lies within a closed outline out of the drawing; lines end there as told.
+    Cut { outline: Vec<Pt>, ends: EndStyle },
     /// Takes a bridge, seam or other handmade line away.
     Remove { line: u64 },
     /// Fills the regions at these places.
@@ -195,7 +199,7 @@ impl Change {
     fn between(before: &Sheet, after: &Sheet, label: String) -> Change {
         let recipes =
             (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
-        let tail_key = |e: &Erasure| e.tail.iter().map(|p| p.map(f64::to_bits)).collect::<Vec<_>>();
+        let erasure_key = |e: &Erasure| e.key();
         let size = |s: &Sheet| (s.width, s.height, s.dpi, s.dpi_assumed);
         let touch_key = |t: &Touch| {
             let path = t.path.iter().map(|&p| point_key(p)).collect::<Vec<_>>();
@@ -213,7 +217,7 @@ impl Change {
             reweighed: Patch::between(&before.reweighed, &after.reweighed, |r| r.line),
             recipes,
             lines: Patch::unlike(&before.lines, &after.lines, |l| l.id, is_same),
-            erased: Patch::between(&before.erased, &after.erased, tail_key),
+            erased: Patch::between(&before.erased, &after.erased, erasure_key),
             drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
             settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),
             next_id: (before.next_id, after.next_id),
@@ -369,17 +373,25 @@ pub fn plan(
             let place = after.lines.iter().position(|l| Some(l.id) == id);
             let place = place.ok_or(Error::Mismatch("there is no line there"))?;
             let (left, taken) = take_span(&after.lines[place], &span, &scene.network);
-            let old = after.lines.remove(place);
-            // The first stretch that is left keeps the line's number.
-            for (k, line) in left.into_iter().enumerate() {
-                let id = if k == 0 { old.id } else { after.next_id };
-                after.next_id += u64::from(k > 0);
-                after.lines.insert(place + k, Arc::new(Line { id, ..line }));
-            }
+            let old = after.lines[place].clone();
+            put_in_place(&mut after, place, left);
             if !old.is_seam() && matches!(old.made, Made::Traced | Made::Edited) {
                 after.erased.extend(taken);
             }
             "took a span away".to_owned()
+        }
+        Command::Cut { outline, ends } => {
+            on_sheet(sheet, outline)?;
+            let cut = cut_out(&after.lines, outline, *ends);
+            if cut.left.is_empty() && cut.erased.iter().all(|e| takes_nothing(e, &scene.ink)) {
+                return Err(Error::Mismatch("there is no ink in there"));
+            }
+            let label = counted("cut", cut.left.len(), "line");
+            for (place, left) in cut.left.into_iter().rev() {
+                put_in_place(&mut after, place, left);
+            }
+            after.erased.extend(cut.erased);
+            label
         }
         Command::Remove { line } => {
             let at = after.lines.iter().position(|l| l.id == *line).ok_or(Error::NoSuchLine(*line))?;
@@ -486,6 +498,32 @@ pub fn plan(
     Ok(Change::between(sheet, &after, label))
 }
 
+/// Puts what is left of a line in its place: the first stretch keeps its number, and all of them its weight.
+fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
+    let old = after.lines.remove(place);
+    let weighed = after.reweighed.iter().find(|r| r.line == old.id).cloned();
+    for (k, line) in left.into_iter().enumerate() {
+        let id = if k == 0 { old.id } else { after.next_id };
+        if k > 0 {
+            after.next_id += 1;
+            after.reweighed.extend(weighed.clone().map(|r| Reweighed { line: id, ..r }));
+        }
+        after.lines.insert(place + k, Arc::new(Line { id, ..line }));
+    }
+}
+
+/// Whether an erasure leaves the ink as it is seen.
+fn takes_nothing(erasure: &Erasure, ink: &Ink) -> bool {
+    let (x0, y0, x1, y1) = erasure.bounds().pixels(ink.alpha.width, ink.alpha.height);
+    if x0 >= x1 || y0 >= y1 {
+        return true;
+    }
+    let mut part = ink.alpha.part([x0, y0, x1 - x0, y1 - y0]);
+    let before = part.clone();
+    erasure.moved(pt(-(x0 as f64), -(y0 as f64))).apply(&mut part);
+    part == before
+}
+
 /// Traced lines made anew from the ink, less the tails that were cut. Unless `afresh`, what somebody made or changed stays
 /// as it is, and what it stands for is not traced again.
 fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
@@ -550,11 +588,7 @@ fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
             }
         }
     }
-    for e in &mut after.erased {
-        e.side = e.tail.first().map_or(e.side, |t| turn(e.side, pt(t[0], t[1])));
-        knots(&mut e.tail);
-        knots(&mut e.cutter);
-    }
+    after.erased.iter_mut().for_each(|e| *e = e.mapped(go, turn, scale));
     after.reweighed.iter_mut().for_each(|r| knots(&mut r.path));
     after.drops.iter_mut().for_each(|d| d.at = go(d.at));
     after.settled.iter_mut().for_each(|s| s.at = go(s.at));
@@ -652,10 +686,11 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
     for id in ids {
         let f = finding(scene, id)?;
         match f.kind {
-            Kind::Gap => {
+            Kind::Gap | Kind::Leak => {
                 let gap = scene
                     .gaps
                     .iter()
+                    .chain(scene.gaps.leaks())
                     .find(|g| g.from == f.at && Some(g.to) == f.to)
                     .ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
                 close(after, gap, with.unwrap_or(after.recipes.join.close_with));
@@ -780,9 +815,10 @@ fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
         // The outline of a solid has no width of its own.
         let width = if width > 0.0 { width } else { 4.0 };
         let end = network.ends().find(|e| e.p.dist(q) < 0.5 * width);
-        Ok::<_, Error>(end.map_or((q, None, width), |e| (e.p, Some(e.dir), e.width)))
+        let density = end.as_ref().map(|e| density_at(e, network, &scene.ink.alpha));
+        Ok::<_, Error>((end.map_or((q, None, width), |e| (e.p, Some(e.dir), e.width)), density))
     };
-    let ((a, out_a, wa), (b, out_b, wb)) = (nearest(from)?, nearest(to)?);
+    let (((a, out_a, wa), da), ((b, out_b, wb), db)) = (nearest(from)?, nearest(to)?);
     if a.dist(b) < 0.5 {
         return Err(Error::Mismatch("a bridge needs two different places"));
     }
@@ -796,7 +832,7 @@ fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
         },
         made: Made::Bridge,
         swatch: None,
-        opacity: 1.0,
+        opacity: bridge_opacity(da, db),
         group: None,
     })
 }

@@ -18,6 +18,7 @@ use ts_rs::TS;
 pub enum Kind {
     Gap,
     Tail,
+    Leak,
     LooseEnd,
     Sliver,
     Unpainted,
@@ -31,9 +32,10 @@ pub struct Finding {
     pub id: String,
     pub kind: Kind,
     pub at: Pt,
-    /// Where it reaches to: the far side of a gap, the tip of a tail.
+    /// Where it reaches to: the far side of a gap or leak, the tip of a tail.
     pub to: Option<Pt>,
-    /// The path that settling would add (a gap) or take away (a tail).
+    /// The path that settling would add (a gap) or take away (a tail); the way by which paint runs out (a leak), from
+    /// inside to outside.
     pub path: Vec<Pt>,
     /// Length in px; of a sliver or region: area in px².
     pub size: f64,
@@ -76,6 +78,7 @@ pub fn id_of(kind: Kind, at: Pt, to: Option<Pt>) -> String {
     let name = match kind {
         Kind::Gap => "gap",
         Kind::Tail => "tail",
+        Kind::Leak => "leak",
         Kind::LooseEnd => "end",
         Kind::Sliver => "sliver",
         Kind::Unpainted => "unpainted",
@@ -108,6 +111,17 @@ struct Spec {
     left: bool,
     /// Of its path.
     mark: u64,
+}
+
+/// The way by which paint runs out at a leak: through its middle, from the smaller region it parts.
+fn way_out(spec: &Spec) -> Vec<Pt> {
+    let to = spec.to.unwrap_or(spec.at);
+    let across = (to - spec.at).unit().turned() * spec.size.max(12.0);
+    let middle = spec.at.lerp(to, 0.5);
+    // The first region lies at the side that a quarter turn points to.
+    let [a, b] = spec.parts.unwrap_or_default().map(|area| area.unwrap_or(usize::MAX));
+    let out = if a <= b { across * -1.0 } else { across };
+    vec![middle - out, middle, middle + out]
 }
 
 /// The order findings are listed in: by kind, the sure ones first, then by confidence.
@@ -230,6 +244,10 @@ impl Findings {
             g.ends().for_each(|e| in_gap[end_place(e)] = true);
             gap_at[end_place((g.line, g.at_end))] = Some(g);
         }
+        let mut leak_at: Vec<Option<&Gap>> = vec![None; places];
+        for g in gaps.leaks() {
+            leak_at[end_place((g.line, g.at_end))] = Some(g);
+        }
         let mut edited = FindingsEdited::default();
         let mut made: Vec<(About, Spec)> = Vec::new();
         let mut ends = std::mem::take(&mut self.ends);
@@ -252,9 +270,17 @@ impl Findings {
                     mark: t.path.iter().flatten().fold(17, |m, v| m.wrapping_mul(31).wrapping_add(v.to_bits())),
                     ..plain(Kind::Tail, t.at, t.length)
                 }),
-                (None, None) => {
-                    network.end(key).filter(|e| e.loose && !in_gap[place]).map(|e| plain(Kind::LooseEnd, e.p, 0.0))
-                }
+                (None, None) => network.end(key).filter(|e| e.loose && !in_gap[place]).map(|e| match leak_at[place] {
+                    Some(g) => Spec {
+                        to: Some(g.to),
+                        confidence: g.confidence,
+                        parts: g.parts,
+                        left: left.hold(Kind::Leak, g.from) || left.hold(Kind::LooseEnd, e.p),
+                        mark: u64::from(g.number),
+                        ..plain(Kind::Leak, g.from, g.length)
+                    },
+                    None => plain(Kind::LooseEnd, e.p, 0.0),
+                }),
             };
             self.drop_changed(was, spec.as_ref(), &mut edited);
             made.extend(spec.filter(|_| was.is_none()).map(|s| (About::End(key), s)));
@@ -284,6 +310,7 @@ impl Findings {
                 About::End(key) => match (gap_at[end_place(key)], tail_at[end_place(key)]) {
                     (Some(g), _) => g.bridge.flat(0.2).iter().map(|f| f.p).collect(),
                     (None, Some(t)) => t.path.iter().map(|p| pt(p[0], p[1])).collect(),
+                    (None, None) if spec.kind == Kind::Leak => way_out(&spec),
                     (None, None) => Vec::new(),
                 },
                 About::Region(_) => Vec::new(),

@@ -23,6 +23,43 @@ pub enum End {
     AlongCutter(Pt),
 }
 
+/// How lines end where they are cut.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum EndStyle {
+    /// Rounded off, the tip at the cutter.
+    Round,
+    /// Square to the line, the foremost corner at the cutter.
+    Flat,
+    /// Exactly as the cutter ran.
+    #[default]
+    AlongCutter,
+}
+
+/// A place on a spine: a curve's number and the parameter there, 0 to 1.
+#[derive(Debug, Clone, Copy, PartialEq, PartialOrd)]
+pub struct Place {
+    pub curve: usize,
+    pub t: f64,
+}
+
+/// Where a line's ink is cut off straight: no ink of it lies on the far side.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Facet {
+    pub at: Pt,
+    /// Square to the cut, towards the line.
+    pub inward: Pt,
+    /// How far along the line from there it holds, px.
+    pub reach: f64,
+}
+
+/// A centreline's points with all the ink they bear, and where that is cut off at either end.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Stroke {
+    pub flat: Vec<FlatPoint>,
+    pub facets: [Option<Facet>; 2],
+}
+
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case", tag = "kind")]
 pub enum Form {
@@ -122,14 +159,55 @@ impl Spine {
     pub fn flatten(&self, tolerance: f64) -> Vec<Pt> {
         let mut out: Vec<Pt> = self.points.first().copied().into_iter().collect();
         for c in self.cubics() {
-            // The second differences bound how far the chord of a piece is from the curve.
-            let bend = (c[0] - c[1] * 2.0 + c[2]).len().max((c[1] - c[2] * 2.0 + c[3]).len());
-            let n = (0.75 * bend / tolerance.max(1e-3)).sqrt().ceil().clamp(1.0, 500.0) as usize;
+            let n = pieces_of(c, tolerance);
             out.extend((1..n).map(|i| cubic_at(c, i as f64 / n as f64)));
             out.push(c[3]);
         }
         out
     }
+
+    /// Where the points of the same polyline lie on the spine.
+    pub fn places(&self, tolerance: f64) -> Vec<Place> {
+        let mut out = vec![Place { curve: 0, t: 0.0 }];
+        for (curve, c) in self.cubics().enumerate() {
+            let n = pieces_of(c, tolerance);
+            out.extend((1..=n).map(|i| Place { curve, t: i as f64 / n as f64 }));
+        }
+        out
+    }
+
+    pub fn at(&self, place: Place) -> Pt {
+        let last = self.points.len().saturating_sub(1) / 3;
+        let k = 3 * place.curve.min(last.saturating_sub(1));
+        self.points.get(k..k + 4).map_or(self.points[0], |c| cubic_at(c, place.t))
+    }
+
+    /// The stretch from one place to another behind it; curves that lie in it whole stay as they are.
+    pub fn between(&self, from: Place, to: Place) -> Spine {
+        let mut points: Vec<Pt> = vec![self.at(from).snapped()];
+        for (k, c) in self.cubics().enumerate().take(to.curve + 1).skip(from.curve) {
+            let t0 = if k == from.curve { from.t } else { 0.0 };
+            let t1 = if k == to.curve { to.t } else { 1.0 };
+            if t1 <= t0 {
+                continue;
+            }
+            if t0 <= 0.0 && t1 >= 1.0 {
+                points.extend(&c[1..]);
+                continue;
+            }
+            let [a, b, c, d] = [c[0], c[1], c[2], c[3]].map(|p| (p.x, p.y));
+            let part = kurbo::ParamCurve::subsegment(&kurbo::CubicBez::new(a, b, c, d), t0..t1);
+            points.extend([part.p1, part.p2, part.p3].map(|p| Pt { x: p.x, y: p.y }.snapped()));
+        }
+        Spine { points, closed: false }
+    }
+}
+
+/// How many straight pieces follow a curve within `tolerance` px: the second differences bound how far the chord of one
+/// is from it.
+fn pieces_of(c: &[Pt], tolerance: f64) -> usize {
+    let bend = (c[0] - c[1] * 2.0 + c[2]).len().max((c[1] - c[2] * 2.0 + c[3]).len());
+    (0.75 * bend / tolerance.max(1e-3)).sqrt().ceil().clamp(1.0, 500.0) as usize
 }
 
 /// The width at place `s` (0 to 1) of a profile.
@@ -196,6 +274,63 @@ impl Line {
         out
     }
 
+    /// The same with all that is drawn: where an end is cut off slantwise, the ink goes on beyond the spine to the cut.
+    pub fn stroke(&self, tolerance: f64) -> Stroke {
+        let mut flat = self.flat(tolerance);
+        let mut facets = [None, None];
+        if let Form::Centreline { spine: Spine { closed: false, .. }, ends, .. } = &self.form {
+            for (side, end) in ends.iter().enumerate() {
+                if side == 1 {
+                    flat.reverse();
+                }
+                facets[side] = facet(&mut flat, *end);
+                if side == 1 {
+                    flat.reverse();
+                }
+            }
+        }
+        Stroke { flat, facets }
+    }
+
+    /// The stretch of a centreline or seam from one place to another, round through its start where that lies before
+    /// `from` on a line that closes on itself; its width along it is as it was. `None` for an outline.
+    pub fn stretch(&self, from: Place, to: Place) -> Option<Line> {
+        let spine = self.spine()?;
+        let (flat, places) = (spine.flatten(0.05), spine.places(0.05));
+        let mut lengths = vec![0.0];
+        lengths.extend(flat.windows(2).scan(0.0, |s, w| {
+            *s += w[0].dist(w[1]);
+            Some(*s)
+        }));
+        let total = lengths[lengths.len() - 1].max(1e-12);
+        let along = |place: Place| {
+            let k = places.partition_point(|p| *p <= place).clamp(1, places.len()) - 1;
+            (lengths[k] + flat[k].dist(spine.at(place))) / total
+        };
+        let (s0, mut s1) = (along(from), along(to));
+        let part = if from <= to {
+            spine.between(from, to)
+        } else {
+            s1 += 1.0;
+            let mut head = spine.between(from, places[places.len() - 1]);
+            head.points.extend(&spine.between(places[0], to).points[1..]);
+            head
+        };
+        let form = match &self.form {
+            Form::Centreline { width, ends, .. } => {
+                let at = |s: f64| width_at(width, if s > 1.0 { s - 1.0 } else { s });
+                let mut inner: Vec<f64> = width.iter().flat_map(|k| [k[0], k[0] + 1.0]).collect();
+                inner.retain(|s| *s > s0 && *s < s1);
+                inner.sort_by(f64::total_cmp);
+                let knot = |s: f64| [(s - s0) / (s1 - s0).max(1e-12), at(s)];
+                let knots: Vec<[f64; 2]> = [s0].into_iter().chain(inner).chain([s1]).map(knot).collect();
+                Form::Centreline { spine: part, width: thin_profile(&knots, 0.02), ends: *ends }
+            }
+            _ => Form::Seam { spine: part },
+        };
+        Some(Line { form, ..self.clone() })
+    }
+
     /// The closed rings of an outline, as points. Empty for the other forms.
     pub fn rings(&self, tolerance: f64) -> Vec<Vec<Pt>> {
         match &self.form {
@@ -211,6 +346,28 @@ impl Line {
             _ => Vec::new(),
         }
     }
+}
+
+/// Where the ink is cut off before the first of `flat`, which is carried on to there.
+fn facet(flat: &mut Vec<FlatPoint>, end: End) -> Option<Facet> {
+    let first = *flat.first()?;
+    let dir = flat.iter().map(|f| f.p - first.p).find(|d| d.len() > 0.25 * first.width.max(0.1))?.unit();
+    let half = first.width / 2.0;
+    // A cut nearly along the line would draw its tip out without end.
+    let (inward, beyond) = match end {
+        End::Round => return None,
+        End::Flat => (dir, 0.0),
+        End::AlongCutter(d) if d.turned().unit().dot(dir).abs() < 0.3 => (dir, 0.0),
+        End::AlongCutter(d) => {
+            let normal = d.turned().unit();
+            let across = normal.dot(dir);
+            (normal * across.signum(), half * (1.0 - across * across).sqrt() / across.abs())
+        }
+    };
+    if beyond > 0.01 {
+        flat.insert(0, FlatPoint { p: first.p - dir * beyond, width: first.width });
+    }
+    Some(Facet { at: first.p, inward, reach: 2.0 * (half + beyond) + 2.0 })
 }
 
 /// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours

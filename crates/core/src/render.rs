@@ -1,7 +1,7 @@
 //! Ink drawn from geometry: coverage of pixels by lines, and the edits that joining makes to lifted pixels.
 
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
-use crate::line::{FlatPoint, Form, Line};
+use crate::line::{End, Facet, FlatPoint, Form, Line};
 use crate::plane::Plane;
 use crate::stages::Window;
 use serde::{Deserialize, Serialize};
@@ -37,19 +37,29 @@ fn common(a: Area, b: Area) -> Area {
 
 /// Draws a stroke with round ends over `alpha`: each pixel keeps the greater coverage.
 pub fn stroke(alpha: &mut Plane<u8>, flat: &[FlatPoint]) {
-    stroke_in(alpha, flat, whole(alpha));
+    let all = whole(alpha);
+    stroke_in(alpha, flat, [None, None], 255.0, all);
 }
 
-fn stroke_in(alpha: &mut Plane<u8>, flat: &[FlatPoint], area: Area) {
+/// Draws a stroke within an area, cut off where it ends so; full coverage gives `most`.
+fn stroke_in(alpha: &mut Plane<u8>, flat: &[FlatPoint], facets: [Option<Facet>; 2], most: f64, area: Area) {
+    let lengths = |w: &[FlatPoint]| w[0].p.dist(w[1].p);
+    let total: f64 = if facets == [None, None] { 0.0 } else { flat.windows(2).map(lengths).sum() };
+    let mut from_start = 0.0;
     for w in flat.windows(2) {
+        let from_end = total - from_start - lengths(w);
+        let cuts = [facets[0].filter(|f| from_start <= f.reach), facets[1].filter(|f| from_end <= f.reach)];
+        from_start += lengths(w);
         let reach = w[0].width.max(w[1].width) / 2.0 + 1.0;
         let bounds = Bounds::of([&w[0].p, &w[1].p]).grown(reach);
         let (x0, y0, x1, y1) = common(bounds.pixels(alpha.width, alpha.height), area);
         for y in y0..y1 {
             for x in x0..x1 {
-                let a = (stroke_cover(pt(x as f64 + 0.5, y as f64 + 0.5), w) * 255.0) as u8;
+                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                let on_side = |f: &Facet| ((p - f.at).dot(f.inward) + 0.5).clamp(0.0, 1.0);
+                let cover = cuts.iter().flatten().map(on_side).fold(stroke_cover(p, w), f64::min);
                 let here = &mut alpha.data[y * alpha.width + x];
-                *here = (*here).max(a);
+                *here = (*here).max((cover * most) as u8);
             }
         }
     }
@@ -94,7 +104,10 @@ pub fn draw(alpha: &mut Plane<u8>, line: &Line) {
 /// The same within an area of the plane.
 pub fn draw_in(alpha: &mut Plane<u8>, line: &Line, area: Area) {
     match line.form {
-        Form::Centreline { .. } => stroke_in(alpha, &line.flat(FLATNESS), area),
+        Form::Centreline { .. } => {
+            let s = line.stroke(FLATNESS);
+            stroke_in(alpha, &s.flat, s.facets, line.opacity * 255.0, area);
+        }
         Form::Outline { .. } => fill_in(alpha, &line.rings(FLATNESS), area),
         Form::Seam { .. } => {}
     }
@@ -103,9 +116,11 @@ pub fn draw_in(alpha: &mut Plane<u8>, line: &Line, area: Area) {
 /// A box around all pixels that a line's ink may reach.
 pub fn bounds_of(line: &Line) -> Bounds {
     match &line.form {
-        // Curves lie within their handles.
-        Form::Centreline { spine, width, .. } => {
-            Bounds::of(&spine.points).grown(width.iter().map(|k| k[1]).fold(0.0, f64::max) / 2.0 + 2.0)
+        // Curves lie within their handles; an end cut off slantwise goes on by less than another two widths.
+        Form::Centreline { spine, width, ends } => {
+            let widest = width.iter().map(|k| k[1]).fold(0.0, f64::max);
+            let slanted = ends.iter().any(|e| matches!(e, End::AlongCutter(_)));
+            Bounds::of(&spine.points).grown(widest * if slanted { 2.5 } else { 0.5 } + 2.0)
         }
         Form::Outline { contours } => Bounds::of(contours.iter().flat_map(|c| &c.points)).grown(2.0),
         Form::Seam { .. } => Bounds::EMPTY,
@@ -119,9 +134,11 @@ pub fn draw_seen(alpha: &mut Plane<u8>, line: &Line, window: Window) {
     let seen = |p: Pt| (p - origin) * (1.0 / k);
     match line.form {
         Form::Centreline { .. } => {
-            let flat = line.flat(FLATNESS * k);
-            let flat: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: seen(f.p), width: f.width / k }).collect();
-            stroke(alpha, &flat);
+            let s = line.stroke(FLATNESS * k);
+            let flat: Vec<FlatPoint> = s.flat.iter().map(|f| FlatPoint { p: seen(f.p), width: f.width / k }).collect();
+            let facets = s.facets.map(|f| f.map(|f| Facet { at: seen(f.at), reach: f.reach / k, ..f }));
+            let all = whole(alpha);
+            stroke_in(alpha, &flat, facets, line.opacity * 255.0, all);
         }
         Form::Outline { .. } => {
             let rings: Vec<Vec<Pt>> =
@@ -132,15 +149,27 @@ pub fn draw_seen(alpha: &mut Plane<u8>, line: &Line, window: Window) {
     }
 }
 
-/// Ink taken off the lifted pixels: a tail, up to the edge of the line it was cut at.
+/// A path with the width of its ink: x, y, width.
+pub type InkPath = Vec<[f64; 3]>;
+
+/// Ink taken off the lifted pixels.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Erasure {
-    /// The tail from the crossing outwards: x, y, width of its ink.
-    pub tail: Vec<[f64; 3]>,
-    /// The line it was cut at, near the crossing: x, y, width. Its ink stays.
-    pub cutter: Vec<[f64; 3]>,
-    /// From the crossing to the side that is cleared.
-    pub side: Pt,
+#[serde(untagged)]
+pub enum Erasure {
+    /// A tail, up to the edge of the line it was cut at.
+    Tail {
+        /// From the crossing outwards.
+        tail: InkPath,
+        /// The line it was cut at, near the crossing. Its ink stays.
+        cutter: InkPath,
+        /// From the crossing to the side that is cleared.
+        side: Pt,
+        /// Stretches of other lines that run beside it: their ink stays, too.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        beside: Vec<InkPath>,
+    },
+    /// All that lies within an outline, but for the ink of lines that only reach into it.
+    Within { outline: Vec<Pt>, beside: Vec<InkPath> },
 }
 
 fn as_flat(points: &[[f64; 3]]) -> Vec<FlatPoint> {
@@ -150,40 +179,102 @@ fn as_flat(points: &[[f64; 3]]) -> Vec<FlatPoint> {
 impl Erasure {
     /// The box of pixels that may change.
     pub fn bounds(&self) -> Bounds {
-        let widest = self.tail.iter().map(|p| p[2]).fold(0.0, f64::max);
-        Bounds::of(&as_flat(&self.tail).iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest + 4.0)
+        match self {
+            Erasure::Tail { tail, .. } => {
+                let widest = tail.iter().map(|p| p[2]).fold(0.0, f64::max);
+                Bounds::of(&as_flat(tail).iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest + 4.0)
+            }
+            Erasure::Within { outline, .. } => Bounds::of(outline).grown(2.0),
+        }
+    }
+
+    /// Tells it from others of a drawing.
+    pub fn key(&self) -> Vec<u64> {
+        let bits = |p: &[f64; 3]| p.map(f64::to_bits);
+        match self {
+            Erasure::Tail { tail, .. } => tail.iter().flat_map(bits).collect(),
+            Erasure::Within { outline, .. } => outline.iter().flat_map(|p| [p.x.to_bits(), p.y.to_bits()]).collect(),
+        }
     }
 
     /// The same elsewhere.
     pub fn moved(&self, by: Pt) -> Erasure {
-        let go = |path: &[[f64; 3]]| path.iter().map(|k| [k[0] + by.x, k[1] + by.y, k[2]]).collect();
-        Erasure { tail: go(&self.tail), cutter: go(&self.cutter), side: self.side }
+        self.mapped(|p| p + by, |d, _| d, |_| 1.0)
     }
 
-    /// Takes the tail's ink off `alpha`.
+    /// The same on a sheet laid out otherwise: where its points go, where a direction at a point goes, and how much
+    /// larger things are there.
+    pub fn mapped(&self, go: impl Fn(Pt) -> Pt, turn: impl Fn(Pt, Pt) -> Pt, scale: impl Fn(Pt) -> f64) -> Erasure {
+        let path = |path: &InkPath| -> InkPath {
+            let knot = |k: &[f64; 3]| (pt(k[0], k[1]), k[2]);
+            path.iter().map(knot).map(|(p, w)| [go(p).x, go(p).y, w * scale(p)]).collect()
+        };
+        let paths = |list: &[InkPath]| list.iter().map(path).collect();
+        match self {
+            Erasure::Tail { tail, cutter, side, beside } => Erasure::Tail {
+                side: tail.first().map_or(*side, |t| turn(*side, pt(t[0], t[1]))),
+                tail: path(tail),
+                cutter: path(cutter),
+                beside: paths(beside),
+            },
+            Erasure::Within { outline, beside } => {
+                Erasure::Within { outline: outline.iter().map(|&p| go(p)).collect(), beside: paths(beside) }
+            }
+        }
+    }
+
+    /// Takes the ink off `alpha`.
     pub fn apply(&self, alpha: &mut Plane<u8>) {
         self.apply_in(alpha, whole(alpha));
     }
 
     /// The same within an area of the plane.
     pub fn apply_in(&self, alpha: &mut Plane<u8>, area: Area) {
-        let cutter = as_flat(&self.cutter);
-        // Ink feathers beyond the width that was measured.
-        let wide: Vec<FlatPoint> =
-            as_flat(&self.tail).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.3 + 4.0 }).collect();
-        let Some(crossing) = wide.first().map(|f| f.p) else {
-            return;
-        };
         let (x0, y0, x1, y1) = common(self.bounds().pixels(alpha.width, alpha.height), area);
-        for y in y0..y1 {
-            for x in x0..x1 {
-                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
-                if (p - crossing).dot(self.side) <= 0.0 || stroke_cover(p, &wide) < 0.5 {
-                    continue;
+        if x0 >= x1 || y0 >= y1 {
+            return;
+        }
+        match self {
+            Erasure::Tail { tail, cutter, side, beside } => {
+                let cutter = as_flat(cutter);
+                let beside: Vec<Vec<FlatPoint>> = beside.iter().map(|b| as_flat(b)).collect();
+                // Ink feathers beyond the width that was measured.
+                let wide: Vec<FlatPoint> =
+                    as_flat(tail).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.3 + 4.0 }).collect();
+                let Some(crossing) = wide.first().map(|f| f.p) else {
+                    return;
+                };
+                for y in y0..y1 {
+                    for x in x0..x1 {
+                        let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                        let here = &mut alpha.data[y * alpha.width + x];
+                        if *here == 0 || (p - crossing).dot(*side) <= 0.0 || stroke_cover(p, &wide) < 0.5 {
+                            continue;
+                        }
+                        let keep = beside.iter().map(|b| stroke_cover(p, b)).fold(stroke_cover(p, &cutter), f64::max);
+                        *here = (*here).min((keep * 255.0) as u8);
+                    }
                 }
-                let keep = (stroke_cover(p, &cutter) * 255.0) as u8;
-                let here = &mut alpha.data[y * alpha.width + x];
-                *here = (*here).min(keep);
+            }
+            Erasure::Within { outline, beside } => {
+                let all = self.bounds().pixels(alpha.width, alpha.height);
+                let origin = pt(all.0 as f64, all.1 as f64);
+                let (mut gone, mut keep) =
+                    (Plane::new(all.2 - all.0, all.3 - all.1, 0u8), Plane::new(all.2 - all.0, all.3 - all.1, 0u8));
+                fill(&mut gone, &[outline.iter().map(|&p| p - origin).collect()]);
+                for path in beside {
+                    let flat: Vec<FlatPoint> =
+                        as_flat(path).iter().map(|f| FlatPoint { p: f.p - origin, width: f.width }).collect();
+                    stroke(&mut keep, &flat);
+                }
+                for y in y0..y1 {
+                    for x in x0..x1 {
+                        let here = &mut alpha.data[y * alpha.width + x];
+                        let (gone, keep) = (*gone.at(x - all.0, y - all.1), *keep.at(x - all.0, y - all.1));
+                        let left = u32::from(*here) * u32::from(255 - gone) / 255;
+                        *here = (left as u8).max(keep.min(*here));
+                    }
+                }
             }
         }
     }
@@ -213,9 +304,15 @@ impl Reweighed {
         self.old().1
     }
 
-    /// Takes the old ink of all of them away within an area, the ink of every other line kept, and draws them as they are
-    /// now.
-    pub fn apply_in(all: &[Reweighed], lines: &[Arc<Line>], alpha: &mut Plane<u8>, area: Area) {
+    /// Takes the old ink of all of them away within an area, the ink of every other line kept, and puts it back in their
+    /// new width. `under` gives the pixels the lines lie over, for columns and rows.
+    pub fn apply_in(
+        all: &[Reweighed],
+        lines: &[Arc<Line>],
+        alpha: &mut Plane<u8>,
+        area: Area,
+        under: impl Fn(Area) -> Plane<u8>,
+    ) {
         if all.is_empty() {
             return;
         }
@@ -260,8 +357,101 @@ impl Reweighed {
                 }
             }
         }
-        let now = lines.iter().filter(|l| redrawn.contains(&l.id) && bounds_of(l).touches(&seen));
-        now.for_each(|l| draw_in(alpha, l, area));
+        for line in lines.iter().filter(|l| redrawn.contains(&l.id) && bounds_of(l).touches(&seen)) {
+            if let Some(r) = all.iter().find(|r| r.line == line.id) {
+                stretch_across(&as_flat(&r.path), line, alpha, area, &under);
+            }
+        }
+    }
+}
+
+/// How far in from its edge a line's ink feathers, px at most: that much goes along with the edge as it is.
+const FEATHER: f64 = 2.0;
+
+/// Draws a line by its own old pixels, stretched or squeezed across it from the old width to the new: its grain and the
+/// softness of its edge are kept.
+fn stretch_across(
+    old: &[FlatPoint],
+    line: &Line,
+    alpha: &mut Plane<u8>,
+    area: Area,
+    under: impl Fn(Area) -> Plane<u8>,
+) {
+    let stroke = line.stroke(FLATNESS);
+    let flat = &stroke.flat;
+    if old.is_empty() || flat.len() < 2 {
+        return;
+    }
+    let (x0, y0, x1, y1) = common(bounds_of(line).pixels(alpha.width, alpha.height), area);
+    if x0 >= x1 || y0 >= y1 {
+        return;
+    }
+    // Half the width it had at each of its points.
+    let old_half = |p: Pt| {
+        let mut best = (p.dist(old[0].p), old[0].width);
+        for w in old.windows(2) {
+            let t = nearest_on_segment(p, w[0].p, w[1].p);
+            let d = p.dist(w[0].p.lerp(w[1].p, t));
+            if d < best.0 {
+                best = (d, w[0].width + (w[1].width - w[0].width) * t);
+            }
+        }
+        best.1 / 2.0
+    };
+    let was: Vec<f64> = flat.iter().map(|f| old_half(f.p)).collect();
+    // The nearest place of the line for each pixel: how far, which piece, how far along it.
+    let (w, h) = (x1 - x0, y1 - y0);
+    let mut nearest = Plane::new(w, h, (f32::INFINITY, 0u32, 0f32));
+    let mut drawn = Plane::new(w, h, 0u8);
+    let origin = pt(x0 as f64, y0 as f64);
+    let shifted: Vec<FlatPoint> =
+        flat.iter().map(|f| FlatPoint { p: f.p - origin, width: f.width + 2.0 * FEATHER }).collect();
+    let facets = stroke.facets.map(|f| f.map(|f| Facet { at: f.at - origin, ..f }));
+    let all = whole(&drawn);
+    stroke_in(&mut drawn, &shifted, facets, 255.0, all);
+    for (k, piece) in shifted.windows(2).enumerate() {
+        let reach = piece[0].width.max(piece[1].width) / 2.0 + 1.0;
+        let (px0, py0, px1, py1) = Bounds::of([&piece[0].p, &piece[1].p]).grown(reach).pixels(w, h);
+        for y in py0..py1 {
+            for x in px0..px1 {
+                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                let t = nearest_on_segment(p, piece[0].p, piece[1].p);
+                let d = p.dist(piece[0].p.lerp(piece[1].p, t)) as f32;
+                let here = &mut nearest.data[y * w + x];
+                if d < here.0 {
+                    *here = (d, k as u32, t as f32);
+                }
+            }
+        }
+    }
+    let most = was.iter().zip(flat).map(|(o, f)| (o - f.width / 2.0).abs()).fold(0.0, f64::max) + FEATHER + 2.0;
+    let around = Bounds::of_area((x0, y0, x1, y1)).grown(most.min(500.0)).pixels(alpha.width, alpha.height);
+    let pixels = under(around);
+    let at = pt(around.0 as f64, around.1 as f64);
+    for y in 0..h {
+        for x in 0..w {
+            let cover = *drawn.at(x, y);
+            let (_, k, t) = *nearest.at(x, y);
+            if cover == 0 {
+                continue;
+            }
+            let (k, t) = (k as usize, f64::from(t));
+            let q = flat[k].p.lerp(flat[k + 1].p, t);
+            let new = (flat[k].width + (flat[k + 1].width - flat[k].width) * t) / 2.0;
+            let old = was[k] + (was[k + 1] - was[k]) * t;
+            let out = pt((x0 + x) as f64 + 0.5, (y0 + y) as f64 + 0.5) - q;
+            let d = out.len();
+            let edge = FEATHER.min(new / 2.0).min(old / 2.0);
+            let from = if d <= new - edge {
+                d * (old - edge) / (new - edge).max(1e-9)
+            } else {
+                old - edge + (d - (new - edge))
+            };
+            let p = q + out.unit() * from - at;
+            let value = (pixels.sample(p.x, p.y) as u8).min(cover);
+            let here = &mut alpha.data[(y0 + y) * alpha.width + x0 + x];
+            *here = (*here).max(value);
+        }
     }
 }
 
@@ -288,10 +478,11 @@ mod tests {
         stroke(&mut alone, &flat(&cutter));
         let mut both = alone.clone();
         stroke(&mut both, &flat(&[(10.0, 50.0, 6.0), (70.0, 50.0, 6.0)]));
-        let cut = Erasure {
+        let cut = Erasure::Tail {
             tail: vec![[50.0, 50.0, 6.0], [70.0, 50.0, 6.0]],
             cutter: cutter.iter().map(|c| [c.0, c.1, c.2]).collect(),
             side: pt(1.0, 0.0),
+            beside: vec![],
         };
         cut.apply(&mut both);
         for y in 0..100 {

@@ -1,7 +1,7 @@
 //! The state of one drawing.
 
 use crate::finding::Settled;
-use crate::geom::Bounds;
+use crate::geom::{Bounds, pt};
 use crate::ink::Ink;
 use crate::lift::ByHand;
 use crate::line::{Line, Made, unlike};
@@ -71,15 +71,16 @@ impl Sheet {
     /// The ink as it is seen: lifted pixels without what was cut, with what was added.
     pub fn visible_ink(&self, lifted: &Ink) -> Ink {
         let mut ink = lifted.clone();
-        self.over_pixels().apply_in(&mut ink.alpha, render::whole(&lifted.alpha));
+        self.over_pixels(&lifted.alpha).apply_in(&mut ink.alpha, render::whole(&lifted.alpha));
         ink
     }
 
     /// What is cut from lifted pixels and drawn over them, with where it is.
-    fn over_pixels(&self) -> OverPixels<'_> {
+    fn over_pixels<'a>(&'a self, lifted: &'a Plane<u8>) -> OverPixels<'a> {
         let drawn = self.lines.iter().filter(|l| l.is_drawn());
         OverPixels {
             sheet: self,
+            lifted,
             erased: self.erased.iter().map(|e| (e.bounds(), e)).collect(),
             drawn: drawn.map(|l| (render::bounds_of(l), &**l)).collect(),
         }
@@ -90,6 +91,15 @@ impl Sheet {
         let mut boxes: Vec<Bounds> = Vec::new();
         let (cut, uncut) = (unshared(&before.erased, &self.erased), unshared(&self.erased, &before.erased));
         boxes.extend(cut.chain(uncut).map(Erasure::bounds));
+        // A line of another weight is drawn by its own old pixels: what is cut off those is cut off it.
+        let of_line = |id: u64| before.lines.iter().chain(&self.lines).filter(move |l| l.id == id);
+        let sampled = before.reweighed.iter().chain(&self.reweighed);
+        let redrawn: Vec<&Reweighed> =
+            sampled.filter(|r| boxes.iter().any(|b| b.touches(&r.bounds().grown(4.0)))).collect();
+        for r in redrawn {
+            boxes.push(r.bounds());
+            boxes.extend(of_line(r.line).map(|l| render::bounds_of(l)));
+        }
         let (was, is) = (unshared(&before.reweighed, &self.reweighed), unshared(&self.reweighed, &before.reweighed));
         let reweighed: Vec<&Reweighed> = was.chain(is).collect();
         boxes.extend(reweighed.iter().map(|r| r.bounds()));
@@ -110,7 +120,7 @@ impl Sheet {
         if boxes.is_empty() {
             return boxes;
         }
-        let over = self.over_pixels();
+        let over = self.over_pixels(&lifted.alpha);
         for b in &boxes {
             let area = b.pixels(alpha.width, alpha.height);
             for y in area.1..area.3 {
@@ -159,17 +169,28 @@ impl Sheet {
 
 struct OverPixels<'a> {
     sheet: &'a Sheet,
+    lifted: &'a Plane<u8>,
     erased: Vec<(Bounds, &'a Erasure)>,
     drawn: Vec<(Bounds, &'a Line)>,
 }
 
 impl OverPixels<'_> {
+    /// The lifted pixels of some columns and rows without what was cut.
+    fn erased_part(&self, (x0, y0, x1, y1): Area) -> Plane<u8> {
+        let mut part = self.lifted.part([x0, y0, x1 - x0, y1 - y0]);
+        let seen = Bounds::of_area((x0, y0, x1, y1));
+        for (_, cut) in self.erased.iter().filter(|(b, _)| b.touches(&seen)) {
+            cut.moved(pt(-(x0 as f64), -(y0 as f64))).apply(&mut part);
+        }
+        part
+    }
+
     fn apply_in(&self, alpha: &mut Plane<u8>, area: Area) {
         let seen = Bounds::of_area(area);
         for (_, cut) in self.erased.iter().filter(|(b, _)| b.touches(&seen)) {
             cut.apply_in(alpha, area);
         }
-        Reweighed::apply_in(&self.sheet.reweighed, &self.sheet.lines, alpha, area);
+        Reweighed::apply_in(&self.sheet.reweighed, &self.sheet.lines, alpha, area, |part| self.erased_part(part));
         for (_, line) in self.drawn.iter().filter(|(b, _)| b.touches(&seen)) {
             render::draw_in(alpha, line, area);
         }

@@ -350,7 +350,7 @@ fn the_channel_mix_hides_a_colour_that_one_channel_does_not_see() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 40, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig::with_cases(ProptestConfig::default().cases / 6))]
 
     #[test]
     fn sheets_of_any_kind_never_panic(w in 1usize..70, h in 1usize..70, seed in 0usize..10_000, spread in 0.0..255.0f64, base in 0.0..255.0f64) {

@@ -141,6 +141,7 @@ fn spines_of(path: &usvg::Path, t: Transform) -> Vec<Spine> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn strokes_become_centrelines_and_fills_outlines() {
@@ -161,5 +162,64 @@ mod tests {
         assert!(!looks_like_svg(b"hello <svg"));
         assert!(looks_like_svg(b"<?xml version=\"1.0\"?>\n<svg/>"));
         assert!(matches!(read(b"<svg xmlns="), Err(Error::Damaged("SVG", _))));
+    }
+
+    /// A piece of vector art: whole elements, odd ones and halves, with numbers of any size.
+    fn piece() -> impl Strategy<Value = String> {
+        let number = prop_oneof![
+            4 => (-200.0..400.0f64).prop_map(|v| format!("{v:.2}")),
+            1 => prop::sample::select(vec!["1e30", "-1e30", "NaN", "0", "1e-30", "", "99999999999", "1e308"]).prop_map(str::to_owned),
+        ];
+        let steps = prop::collection::vec(
+            (
+                prop::sample::select(vec!["M", "L", "C", "q", "a", "h", "V", "s", "T", "z"]),
+                prop::collection::vec(number.clone(), 0..7),
+            ),
+            0..8,
+        );
+        let path =
+            steps.prop_map(|steps| steps.into_iter().map(|(c, n)| format!("{c}{}", n.join(" "))).collect::<String>());
+        let paint = prop::sample::select(vec![
+            "fill='black'",
+            "stroke='#123' fill='none'",
+            "stroke='red' stroke-width='1e20'",
+            "fill='url(#g)'",
+            "",
+        ]);
+        let turn =
+            prop::collection::vec(number.clone(), 6).prop_map(|n| format!("transform='matrix({})'", n.join(",")));
+        prop_oneof![
+            6 => (path, paint, turn.clone()).prop_map(|(d, p, t)| format!("<path d='M1 1 {d}' {p} {t}/>")),
+            2 => (number.clone(), number).prop_map(|(a, b)| format!("<circle cx='{a}' cy='{b}' r='{a}' stroke='black'/><rect width='{b}' height='{a}'/>")),
+            1 => turn.prop_map(|t| format!("<g {t}>")),
+            1 => prop::sample::select(vec!["</g>", "<g>", "<use href='#a'/>", "<g id='a'><use href='#a'/></g>", "&amp;", "&lol;", "<image href='x.png'/>", "<text>Kettle</text>", "<![CDATA[", "<style>*{stroke:red}</style>"]).prop_map(str::to_owned),
+        ]
+    }
+
+    proptest! {
+        #[test]
+        fn vector_art_of_any_kind_gives_finite_lines_or_an_error(
+            pieces in prop::collection::vec(piece(), 0..12),
+            size in prop::sample::select(vec!["width='300' height='200'", "viewBox='0 0 1e9 5'", "viewBox='0 0 60 60'", "width='1e9' height='1e9'", "width='-4'", ""]),
+            cut in 0usize..4000,
+        ) {
+            let mut text = format!("<svg xmlns='http://www.w3.org/2000/svg' {size}>{}</svg>", pieces.concat());
+            if cut < text.len() && text.is_char_boundary(cut) {
+                text.truncate(cut);
+            }
+            if let Ok(v) = read(text.as_bytes()) {
+                prop_assert!(v.width as u64 * v.height as u64 <= MOST_PIXELS);
+                for line in &v.lines {
+                    let points: Vec<Pt> = match &line.form {
+                        Form::Centreline { spine, .. } | Form::Seam { spine } => spine.points.clone(),
+                        Form::Outline { contours } => contours.iter().flat_map(|c| c.points.clone()).collect(),
+                    };
+                    prop_assert!(points.iter().all(|p| p.x.is_finite() && p.y.is_finite()), "{text}");
+                    if let Form::Centreline { width, .. } = &line.form {
+                        prop_assert!(width.iter().all(|k| k[1].is_finite()), "{text}");
+                    }
+                }
+            }
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! SVG out: paint, ink and seams in named groups, lengths in mm with a view box in pixels.
 
 use rhizograph_core::geom::Pt;
-use rhizograph_core::line::{End, FlatPoint, Form, Line, Made};
+use rhizograph_core::line::{FlatPoint, Form, Line, Made, Stroke};
 use std::fmt::Write;
 use std::sync::Arc;
 
@@ -48,7 +48,8 @@ fn spine_path(points: &[Pt], closed: bool) -> String {
 }
 
 /// The edge of a stroke: one side along, the end, the other side back, the start; for the nonzero rule.
-fn stroke_rings(flat: &[FlatPoint], ends: [End; 2], closed: bool) -> Vec<Vec<Pt>> {
+fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
+    let flat = &stroke.flat;
     let n = flat.len();
     let normal = |i: usize| {
         let (a, b) = match (i, closed) {
@@ -58,35 +59,41 @@ fn stroke_rings(flat: &[FlatPoint], ends: [End; 2], closed: bool) -> Vec<Vec<Pt>
         };
         (b - a).unit().turned()
     };
-    let side = |sign: f64| (0..n).map(|i| flat[i].p + normal(i) * (sign * flat[i].width / 2.0)).collect::<Vec<_>>();
+    // Where an end is cut off, both sides go along the stroke as far as the cut.
+    let to_cut = |i: usize, p: Pt| {
+        let (end, inner) = if i == 0 { (0, 1) } else { (1, n - 2) };
+        let facet = if i == 0 || i == n - 1 { stroke.facets[end] } else { None };
+        facet.map_or(p, |f| {
+            let dir = (flat[i].p - flat[inner].p).unit();
+            let slope = dir.dot(f.inward);
+            if slope.abs() < 0.1 { p } else { p - dir * ((p - f.at).dot(f.inward) / slope) }
+        })
+    };
+    let side =
+        |sign: f64| (0..n).map(|i| to_cut(i, flat[i].p + normal(i) * (sign * flat[i].width / 2.0))).collect::<Vec<_>>();
     let (left, mut right) = (side(1.0), side(-1.0));
     right.reverse();
     if closed {
         return vec![left, right];
     }
-    let cap = |f: FlatPoint, from: Pt, dir: Pt, end: End| -> Vec<Pt> {
-        match end {
-            End::Flat => vec![],
-            // Cut parallel to the other line: the side points slide along the stroke to lie on it; its own ink covers
-            // what stands out under the cutter.
-            End::AlongCutter(_) => vec![],
-            End::Round => {
-                let r = f.width / 2.0;
-                let start = from - f.p;
-                (1..12)
-                    .map(|k| {
-                        let a = std::f64::consts::PI * f64::from(k) / 12.0;
-                        f.p + start * a.cos() + dir.unit() * (r * a.sin())
-                    })
-                    .collect()
-            }
+    let cap = |f: FlatPoint, from: Pt, dir: Pt, end: usize| -> Vec<Pt> {
+        if stroke.facets[end].is_some() {
+            return vec![];
         }
+        let r = f.width / 2.0;
+        let start = from - f.p;
+        (1..12)
+            .map(|k| {
+                let a = std::f64::consts::PI * f64::from(k) / 12.0;
+                f.p + start * a.cos() + dir.unit() * (r * a.sin())
+            })
+            .collect()
     };
     let mut ring = left.clone();
     let last = flat[n - 1];
-    ring.extend(cap(last, left[n - 1], last.p - flat[n - 2].p, ends[1]));
+    ring.extend(cap(last, left[n - 1], last.p - flat[n - 2].p, 1));
     ring.extend(&right);
-    ring.extend(cap(flat[0], right[n - 1], flat[0].p - flat[1].p, ends[0]));
+    ring.extend(cap(flat[0], right[n - 1], flat[0].p - flat[1].p, 0));
     vec![ring]
 }
 
@@ -99,12 +106,12 @@ fn line_element(line: &Line, ink: &str) -> String {
                 rings_path(&line.rings(FLATNESS))
             )
         }
-        Form::Centreline { spine, ends, .. } => {
-            let flat = line.flat(FLATNESS);
-            if flat.len() < 2 {
+        Form::Centreline { spine, .. } => {
+            let stroke = line.stroke(FLATNESS);
+            if stroke.flat.len() < 2 {
                 return String::new();
             }
-            let d = rings_path(&stroke_rings(&flat, *ends, spine.closed));
+            let d = rings_path(&stroke_rings(&stroke, spine.closed));
             format!(
                 "<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n",
                 line.id,
@@ -154,9 +161,32 @@ pub fn drawing_svg(lines: &[Arc<Line>], fills: &[Fill], ink: [u8; 3], width: usi
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::svg_in;
     use rhizograph_core::geom::pt;
-    use rhizograph_core::line::Spine;
+    use rhizograph_core::line::{End, Spine};
+
+    #[test]
+    fn an_end_along_the_cutter_lies_on_it_and_a_flat_one_is_square() {
+        let line = |ends| Line {
+            id: 1,
+            form: Form::Centreline {
+                spine: Spine::through(&[pt(10.0, 50.0), pt(90.0, 50.0)], false),
+                width: vec![[0.0, 20.0]],
+                ends,
+            },
+            made: Made::Hand,
+            swatch: None,
+            opacity: 1.0,
+            group: None,
+        };
+        // The cutter leans by one in two.
+        let slanted = line([End::Flat, End::AlongCutter(pt(1.0, 2.0).unit())]);
+        let ring = &stroke_rings(&slanted.stroke(FLATNESS), false)[0];
+        let right: Vec<&Pt> = ring.iter().filter(|p| p.x > 50.0).collect();
+        assert_eq!(right.len(), 2);
+        assert!(right.iter().all(|p| ((p.x - 90.0) * 2.0 - (p.y - 50.0)).abs() < 1e-6), "{right:?}");
+        assert!(ring.iter().filter(|p| p.x < 50.0).all(|p| (p.x - 10.0).abs() < 1e-6));
+    }
+    use crate::svg_in;
 
     #[test]
     fn what_is_written_reads_back_as_the_same_shapes() {

@@ -7,6 +7,7 @@
     import Eraser from '@lucide/svelte/icons/eraser';
     import Hand from '@lucide/svelte/icons/hand';
     import Keyboard from '@lucide/svelte/icons/keyboard';
+    import LassoSelect from '@lucide/svelte/icons/lasso-select';
     import Moon from '@lucide/svelte/icons/moon';
     import PaintBucket from '@lucide/svelte/icons/paint-bucket';
     import Pipette from '@lucide/svelte/icons/pipette';
@@ -23,6 +24,7 @@
     import Trash2 from '@lucide/svelte/icons/trash-2';
     import Undo2 from '@lucide/svelte/icons/undo-2';
     import Canvas from './canvas/Canvas.svelte';
+    import CutEnds from './parts/CutEnds.svelte';
     import PegBar from './parts/PegBar.svelte';
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
@@ -68,6 +70,11 @@
             name: 'Sweep',
             help: 'A quick stroke across tails cuts them at the other line’s edge',
             icon: Scissors,
+        },
+        cut: {
+            name: 'Cut out',
+            help: 'Draw around what is to go, a box with Shift: lines are cut where it passes',
+            icon: LassoSelect,
         },
         seam: {
             name: 'Seam',
@@ -134,7 +141,7 @@
         const settle = (how: 'accept' | 'seam' | 'leave') => () => void findings.settle(now, how);
         if (now.left) list.push({ key: 'X', name: 'Open again', run: settle('leave') });
         else {
-            if (now.kind === 'gap')
+            if (now.kind === 'gap' || now.kind === 'leak')
                 list.push(
                     { key: 'A', name: 'Ink bridge', run: settle('accept') },
                     { key: 'S', name: 'Seam', run: settle('seam') },
@@ -144,7 +151,11 @@
                 const s = shots.shot?.swatches.find((s) => s.id === bench.swatch);
                 if (s) list.push({ key: 'A', name: `Fill: ${s.name}`, run: settle('accept') });
             }
-            list.push({ key: 'X', name: now.kind === 'gap' ? 'Leave open' : 'Leave', run: settle('leave') });
+            list.push({
+                key: 'X',
+                name: now.kind === 'gap' || now.kind === 'leak' ? 'Leave open' : 'Leave',
+                run: settle('leave'),
+            });
         }
         const at: Pt = [(now.at[0] + to[0]) / 2, Math.max(now.at[1], to[1])];
         return beside(at, now.kind === 'unpainted' ? 24 : 52, '', list);
@@ -286,6 +297,7 @@
         {/if}
         {#if view && tools.length > 1 && (view.traced || ['intake', 'lift', 'weight'].includes(bench.station))}
             <Tray {tools} />
+            {#if bench.station === 'join' && bench.tool === 'cut'}<CutEnds />{/if}
         {/if}
         {#if sheet.loading}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">Opening the drawing …</p>{/if}
     </main>

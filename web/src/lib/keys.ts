@@ -45,6 +45,7 @@ export const KEYS: { name: string; keys: { keys: string[]; does: string }[] }[] 
             { keys: ['A', 'S'], does: 'close a leak that was tested: bridge, seam' },
             { keys: ['Del'], does: 'take the picked span away' },
             { keys: ['Shift'], does: 'held while drawing a seam: straight' },
+            { keys: ['Shift'], does: 'held while cutting out: a box' },
             { keys: ['Esc'], does: 'put the tool down' },
         ],
     },

@@ -6,7 +6,7 @@ import type { Finding } from './types/Finding';
 import type { Kind } from './types/Kind';
 
 /** The order findings are listed in: by kind, the sure ones first, then by confidence. */
-const KINDS: Kind[] = ['gap', 'tail', 'loose_end', 'sliver', 'unpainted', 'two_paints'];
+const KINDS: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver', 'unpainted', 'two_paints'];
 
 const PLACE = Object.fromEntries(KINDS.map((k, i) => [k, i])) as Record<Kind, number>;
 

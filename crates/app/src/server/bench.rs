@@ -67,8 +67,8 @@ struct Held {
     raw: Option<Arc<Plane<Rgb>>>,
     vector: Option<Arc<Lines>>,
     stages: Arc<std::sync::Mutex<Stages>>,
-    /// The ink of vector art, by its colour.
-    drawn: Option<([u8; 3], Arc<Inked>)>,
+    /// The ink that vector art lies over: none, in its colour.
+    blank: Option<([u8; 3], Arc<Inked>)>,
     scene: Option<HeldScene>,
     used: u64,
 }
@@ -267,18 +267,18 @@ impl Bench {
     /// Lifts and weighs; an error of the lift itself (no ink, say) is a result like another.
     async fn ink(&self, held: &mut Held, inking: &Inking, dpi: f64) -> Result<Arc<Inked>, Error> {
         let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
-        if let Some(lines) = &held.vector {
+        if held.vector.is_some() {
+            // Vector art is all drawn by its lines: what is taken away of them is gone.
             let colour = inking.lift.ink_colour;
-            if let Some((c, drawn)) = &held.drawn
+            if let Some((c, blank)) = &held.blank
                 && *c == colour
             {
-                return Ok(drawn.clone());
+                return Ok(blank.clone());
             }
-            let lines = lines.clone();
-            let ink = apart(move || Scene::ink_of_lines(&lines, source.width, source.height, colour)).await?;
-            let drawn = Arc::new(Ok((ink, LiftFacts::of_vector())));
-            held.drawn = Some((colour, drawn.clone()));
-            return Ok(drawn);
+            let ink = Ink::plain(Plane::new(source.width, source.height, 0), colour);
+            let blank = Arc::new(Ok((ink, LiftFacts::of_vector())));
+            held.blank = Some((colour, blank.clone()));
+            return Ok(blank);
         }
         let inking = inking.clone();
         with_stages(held, move |stages| Ok(stages.ink(&source, &inking, dpi))).await
@@ -694,7 +694,7 @@ pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
     let lifted = sheet.traced.is_some();
     Progress {
         lifted,
-        join_open: if lifted { open(&[Kind::Gap, Kind::Tail, Kind::LooseEnd, Kind::Sliver]) } else { 0 },
+        join_open: if lifted { open(&[Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver]) } else { 0 },
         paint_open: if lifted { open(&[Kind::Unpainted, Kind::TwoPaints]) } else { 0 },
         regions: scene.regions.len(),
         painted: scene.fills.iter().flatten().count(),

@@ -168,6 +168,11 @@ impl Closing {
         }
     }
 
+    /// The faces at both sides of a closure that parts two.
+    pub fn sides(&self, number: u32) -> Option<[usize; 2]> {
+        self.closures.get(&number)?.sides
+    }
+
     /// The visible areas at both sides of a closure that parts two faces.
     pub fn parts(&self, number: u32) -> Option<[Option<usize>; 2]> {
         self.closures.get(&number)?.parts

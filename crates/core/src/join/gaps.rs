@@ -16,7 +16,7 @@ use crate::plane::Plane;
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
 use rayon::prelude::*;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 
 /// A gap and the curve that would close it.
@@ -40,6 +40,8 @@ pub struct Gap {
     /// It can be settled without asking.
     pub sure: bool,
     pub bridge: Line,
+    /// Nothing tells that the two were meant to meet, but paint gets out between them.
+    pub leak: bool,
     /// Along the line that is met at its body.
     pub(super) along: Option<Pt>,
     /// Tells it from every other one there ever was in the drawing.
@@ -54,6 +56,11 @@ impl Gap {
             && self.bridge == o.bridge
     }
 
+    /// Of the bridge at its start, px.
+    fn width(&self) -> f64 {
+        if let Form::Centreline { width, .. } = &self.bridge.form { width[0][1] } else { 0.0 }
+    }
+
     /// The loose ends it closes.
     pub fn ends(&self) -> impl Iterator<Item = EndKey> + use<> {
         [Some((self.line, self.at_end)), self.other_end.map(|e| (self.other, e))].into_iter().flatten()
@@ -64,10 +71,15 @@ impl Gap {
 const SURE: f64 = 0.30;
 /// The same where an end would be carried to a line's body: that end has no counterpart that speaks for it.
 const SURE_TO_LINE: f64 = 0.36;
+/// From this confidence on a gap may complete one of the other, if it is no longer than half the longest.
+const COMPLETES: f64 = 0.12;
+const COMPLETED: f64 = 0.5;
 /// Below this it is not even proposed.
 const FAINT: f64 = 0.06;
 /// Regions smaller than this many visible pixels are no gain.
 const LEAST_GAIN: usize = 40;
+/// A leak is looked for around an end up to this turn from its direction, radians.
+const ASIDE: f64 = 2.1;
 /// How much farther than the longest gap things are looked at that may matter to one, px.
 const AROUND: f64 = 40.0;
 
@@ -81,6 +93,8 @@ struct Candidate {
     to_width: f64,
     /// Along the line, where its body is met.
     along: Option<Pt>,
+    /// Where the ink ends at both sides, when the ends are faces of a cut.
+    faces: Option<[Pt; 2]>,
     length: f64,
     confidence: f64,
     /// Tells it from every other one there ever was.
@@ -97,6 +111,11 @@ struct Way {
 }
 
 impl Candidate {
+    /// Of its kind are those that are closest to an end that is in no other.
+    fn is_leak(&self) -> bool {
+        self.confidence < FAINT
+    }
+
     fn is_confident(&self) -> bool {
         self.confidence >= if self.other_end.is_some() { SURE } else { SURE_TO_LINE }
     }
@@ -148,7 +167,7 @@ impl Gaps {
             all: Closing::default(),
         };
         gaps.look(network, alpha, |_| true);
-        let (confident, all) = gaps.choose(network);
+        let (confident, all) = gaps.choose(network, alpha);
         gaps.confident = Closing::of(network, alpha, &confident.1);
         gaps.all = Closing::of(network, alpha, &all.1);
         gaps.weigh_gain();
@@ -163,7 +182,7 @@ impl Gaps {
         let near = Places::of(&places);
         // A change of one end reaches those that might have met it.
         self.look(network, alpha, |end| near.near(end.p, reach));
-        let (confident, all) = self.choose(network);
+        let (confident, all) = self.choose(network, alpha);
         self.confident.update(network, edited, alpha, inked, &confident);
         self.all.update(network, edited, alpha, inked, &all);
         self.weigh_gain();
@@ -180,7 +199,12 @@ impl Gaps {
     }
 
     pub fn iter(&self) -> impl Iterator<Item = &Gap> {
-        self.chosen.iter().flatten().map(|c| &c.gap)
+        self.chosen.iter().flatten().map(|c| &c.gap).filter(|g| !g.leak)
+    }
+
+    /// Openings beside a loose end that look like no gap and part two regions all the same.
+    pub fn leaks(&self) -> impl Iterator<Item = &Gap> {
+        self.chosen.iter().flatten().map(|c| &c.gap).filter(|g| g.leak && g.parts.is_some())
     }
 
     /// Looks for candidates of the ends that are asked for, once more.
@@ -215,7 +239,7 @@ impl Gaps {
                     let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
                     found.extend(end_to_end(a, b, network, alpha, limit));
                 }
-                found.extend(end_to_line(end, &loose, &near, network, limit));
+                found.extend(end_to_line(end, &loose, &near, network, limit).into_iter().flatten());
                 found
             })
             .collect();
@@ -236,7 +260,7 @@ impl Gaps {
 
     /// Takes the best candidates, each end once, none crossing another. Gives what leaves and what comes
     /// to the confident ones, and to all.
-    fn choose(&mut self, network: &Network) -> (Swapped, Swapped) {
+    fn choose(&mut self, network: &Network, alpha: &Plane<u8>) -> (Swapped, Swapped) {
         let mut taken = vec![false; 2 * network.line_numbers()];
         let mut lying = Lying::default();
         self.chosen.resize_with(taken.len(), || None);
@@ -266,7 +290,9 @@ impl Gaps {
             }
             let Some(end) = network.end(c.end) else { continue };
             let other = c.other_end.and_then(|o| network.end(o));
-            let gap = gap_of(&end, c, other.as_ref(), ways[way].spine.clone(), self.numbers + 1);
+            let densities = [Some(&end), other.as_ref()].map(|e| e.map(|e| density_at(e, network, alpha)));
+            let opacity = bridge_opacity(densities[0], densities[1]);
+            let gap = gap_of(&end, c, other.as_ref(), (ways[way].spine.clone(), opacity), self.numbers + 1);
             let is_confident = c.is_confident();
             if let Some(was) = slot {
                 // Looked at again and found as it was: it stays in what was computed with it.
@@ -304,15 +330,15 @@ impl Gaps {
     /// Which closures part two regions: first the confident ones alone, so that none of them counts on a doubtful one,
     /// then all.
     fn weigh_gain(&mut self) {
+        let completed = self.completed();
         for c in self.chosen.iter_mut().flatten() {
-            let gains = |closing: &Closing| {
-                let parts = closing.parts(c.gap.number)?;
-                (parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN).then_some(parts)
-            };
-            let alone = if c.confident { gains(&self.confident) } else { None };
-            c.gap.sure = alone.is_some();
-            c.gap.parts = alone.or_else(|| gains(&self.all));
-            let share = if alone.is_some() {
+            let number = c.gap.number;
+            let alone = if c.confident { gains(&self.confident, &c.gap) } else { None };
+            let together = || gains(&self.all, &c.gap);
+            let is_completed = alone.is_none() && completed.contains(&number);
+            c.gap.parts = alone.or_else(together);
+            c.gap.sure = alone.is_some() || is_completed;
+            let share = if c.gap.sure {
                 1.0
             } else if c.gap.parts.is_some() {
                 0.8
@@ -322,6 +348,57 @@ impl Gaps {
             c.gap.confidence = c.confidence * share;
         }
     }
+
+    /// A confident closure that parts nothing by itself was cut at another place, too: where one or two doubtful ones
+    /// lie between the same two regions and complete it, they speak for one another. The numbers of both.
+    fn completed(&self) -> FxHashSet<u32> {
+        let mut between: FxHashMap<[usize; 2], Vec<&Chosen>> = FxHashMap::default();
+        for c in self.chosen.iter().flatten() {
+            if let Some([a, b]) = self.all.sides(c.gap.number) {
+                between.entry([a.min(b), a.max(b)]).or_default().push(c);
+            }
+        }
+        let is_idle = |c: &&Chosen| c.confidence >= COMPLETED && gains(&self.confident, &c.gap).is_none();
+        let is_short = |c: &Chosen| c.gap.length <= 0.5 * self.limit;
+        let completes = |c: &&Chosen| !c.confident && !c.gap.leak && c.confidence >= COMPLETES && is_short(c);
+        let speaks = |group: &&Vec<&Chosen>| {
+            let doubtful = group.iter().filter(|c| !c.confident).count();
+            let helped = group.iter().filter(|c| completes(c)).count();
+            let gain = group.iter().all(|c| gains(&self.all, &c.gap).is_some());
+            (1..=2).contains(&doubtful) && helped == doubtful && gain && group.iter().copied().any(|c| is_idle(&c))
+        };
+        let candidates: FxHashSet<[usize; 2]> = between.iter().filter(|(_, g)| speaks(g)).map(|(k, _)| *k).collect();
+        if candidates.is_empty() {
+            return FxHashSet::default();
+        }
+        // Without the other doubtful ones those two must still be two.
+        let mut parent: FxHashMap<usize, usize> = FxHashMap::default();
+        fn root(parent: &mut FxHashMap<usize, usize>, mut f: usize) -> usize {
+            while let Some(&up) = parent.get(&f) {
+                f = up;
+            }
+            f
+        }
+        for (&[a, b], group) in between.iter().filter(|(k, _)| !candidates.contains(*k)) {
+            if group.iter().any(|c| !c.confident) {
+                let (a, b) = (root(&mut parent, a), root(&mut parent, b));
+                if a != b {
+                    parent.insert(a.max(b), a.min(b));
+                }
+            }
+        }
+        let holds = |k: &&[usize; 2]| root(&mut parent, k[0]) != root(&mut parent, k[1]);
+        let groups: Vec<&[usize; 2]> = candidates.iter().filter(holds).collect();
+        groups.into_iter().flat_map(|k| &between[k]).map(|c| c.gap.number).collect()
+    }
+}
+
+/// The areas of the regions a closure parts, when neither is too small to be one.
+fn gains(closing: &Closing, gap: &Gap) -> Option<[Option<usize>; 2]> {
+    let parts = closing.parts(gap.number)?;
+    // Paint is held by a room, not by the corner between an end and what it stands beside.
+    let room = if gap.leak { 4.0 * (gap.length + gap.width()).powi(2) } else { 0.0 };
+    (parts.iter().flatten().min().copied().unwrap_or(0) >= LEAST_GAIN.max(room as usize)).then_some(parts)
 }
 
 /// The numbers of closures that go, and those that come.
@@ -415,7 +492,13 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
         return None;
     }
     let (turn_a, turn_b) = (angle_between(a.dir, chord), angle_between(b.dir, chord * -1.0));
-    if turn_a > 1.9 || turn_b > 1.9 {
+    // Where a thick line was cut through its faces tell more than the way its middle runs so near to its end.
+    let most = turn_a.max(turn_b);
+    // One of them runs at the other all the same: ends of two lines side by side do not.
+    let runs_at = turn_a.min(turn_b) < 1.0;
+    let may_be_cut = runs_at && most > 0.3 && most < 2.4 && length < 1.8 * a.width.min(b.width);
+    let cut = if may_be_cut { faces(a, b, alpha) } else { None };
+    if most > 1.9 && cut.is_none() {
         return None;
     }
     // Close to the ends' own width their directions say little.
@@ -427,6 +510,7 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let turns =
         [beyond(signed(a.dir, chord), bend_at(a, network)), beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network))];
     let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
+    let bend = if cut.is_some() { 0.15 * bend } else { bend };
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };
     // The farther, the straighter it must be.
@@ -436,7 +520,7 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let facing = (0.4 + turns[0].abs() + turns[1].abs()).min(1.0);
     let accident = end_weight(a, network, length, same > 0.0) * end_weight(b, network, length, same > 0.0);
     let confidence = (-cost.max(0.0)).exp() * accident.powf(facing);
-    if confidence < FAINT || ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
+    if confidence < FAINT || cut.is_none() && ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
     Some(Candidate {
@@ -446,7 +530,8 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
         to: b.p,
         to_width: b.width,
         along: None,
-        length,
+        faces: cut,
+        length: cut.map_or(length, |[a, b]| a.dist(b)),
         confidence,
         stamp: 0,
         ways: None,
@@ -497,9 +582,70 @@ fn end_weight(end: &LineEnd, network: &Network, gap: f64, closes_on_itself: bool
     (-meant).exp() * if dash { 0.45 } else { 1.0 }
 }
 
+/// How dense a line's ink is near an end, 0 to 1: the mean of its middle over the last four widths.
+pub fn density_at(end: &LineEnd, network: &Network, alpha: &Plane<u8>) -> f64 {
+    let flat = network.flat(end.line);
+    let at = |k: usize| if end.at_end { flat[flat.len() - 1 - k] } else { flat[k] };
+    let (mut walked, mut sum, mut count) = (0.0, 0.0, 0.0);
+    for k in 1..flat.len() {
+        let (a, b) = (at(k - 1).p, at(k).p);
+        let step = a.dist(b);
+        let mut s = 0.5;
+        while s < step && walked + s < 4.0 * end.width {
+            if walked + s > 0.5 * end.width {
+                let p = a.lerp(b, s / step);
+                sum += alpha.sample(p.x, p.y) / 255.0;
+                count += 1.0;
+            }
+            s += 1.0;
+        }
+        walked += step;
+        if walked > 4.0 * end.width {
+            break;
+        }
+    }
+    // On a line under three px the pen's edges are all there is to see.
+    if count == 0.0 || end.width < 3.0 { 1.0 } else { (sum / count).clamp(0.0, 1.0) }
+}
+
+/// How dense a bridge is between ends of such density; never so thin that it would not hold.
+pub fn bridge_opacity(a: Option<f64>, b: Option<f64>) -> f64 {
+    let known: Vec<f64> = a.into_iter().chain(b).collect();
+    let mean = if known.is_empty() { 1.0 } else { known.iter().sum::<f64>() / known.len() as f64 };
+    (mean.max(0.7) * 256.0).round() / 256.0
+}
+
 /// A nub on another line's edge (dust, a blot) aims at nothing; only another end that faces it makes it a gap's.
 fn nub_weight(end: &LineEnd, network: &Network) -> f64 {
     if !network.loose_at_both(end.line) && network.length(end.line) < 2.0 * end.width + 6.0 { 0.25 } else { 1.0 }
+}
+
+/// Pens under this width, px, have no faces to speak of.
+const LEAST_FACE: f64 = 6.0;
+
+/// Where the ink ends at both sides of a cut through a line, if two ends are its faces: side by side over most of their
+/// width the way from one to the other leads over paper once, about as far everywhere.
+fn faces(a: &LineEnd, b: &LineEnd, alpha: &Plane<u8>) -> Option<[Pt; 2]> {
+    let width = a.width.min(b.width);
+    if width < LEAST_FACE {
+        return None;
+    }
+    let chord = b.p - a.p;
+    let (along, len) = (chord.unit(), chord.len());
+    let steps = (2.0 * len).ceil().max(1.0) as usize;
+    let place = |side: f64, k: usize| a.p + along.turned() * side + along * (len * k as f64 / steps as f64);
+    let over_paper = |side: f64| {
+        let runs: Vec<bool> =
+            (0..=steps).map(|k| place(side, k)).map(|p| alpha.sample(p.x, p.y) >= f64::from(IS_INK)).collect();
+        let from = runs.iter().position(|ink| !ink)?;
+        let to = runs.iter().rposition(|ink| !ink)?;
+        let once = from > 0 && to < steps && runs[from..=to].iter().all(|ink| !ink);
+        once.then(|| ([place(side, from), place(side, to)], (to + 1 - from) as f64 * len / steps as f64))
+    };
+    let ways: Vec<([Pt; 2], f64)> = (-3..=3).filter_map(|k| over_paper(0.38 * width * f64::from(k) / 3.0)).collect();
+    let (least, most) = ways.iter().fold((f64::INFINITY, 0.0f64), |(l, m), v| (l.min(v.1), m.max(v.1)));
+    let is_cut = ways.len() >= 6 && most < 1.25 * width && most < 1.6 * least + 2.0;
+    if is_cut { ways.get(ways.len() / 2).map(|w| w.0) } else { None }
 }
 
 /// Whether other ink lies on the straight way between two ends.
@@ -516,9 +662,17 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
     false
 }
 
-fn end_to_line(end: &LineEnd, loose: &[&LineEnd], near: &EndGrid, network: &Network, limit: f64) -> Option<Candidate> {
+/// The line an end runs at, and the line nearest to it by which paint may leak.
+fn end_to_line(
+    end: &LineEnd,
+    loose: &[&LineEnd],
+    near: &EndGrid,
+    network: &Network,
+    limit: f64,
+) -> [Option<Candidate>; 2] {
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
+    let mut leak: Option<Candidate> = None;
     for piece in network.near(end.p, limit + own + AROUND) {
         let t = nearest_on_segment(end.p, piece.a, piece.b);
         // The place the line runs at, and the nearest place: whichever is better.
@@ -530,11 +684,38 @@ fn end_to_line(end: &LineEnd, loose: &[&LineEnd], near: &EndGrid, network: &Netw
             let len = chord.len();
             let length = (len - half - own).max(0.0);
             let turn = angle_between(end.dir, chord);
-            if length > limit || turn > 1.2 || len < 1e-6 {
+            if length > limit || turn > ASIDE || len < 1e-6 {
                 continue;
             }
             // Its own body just behind it is no target.
             if piece.line as usize == end.line && len < 3.0 * end.width + 10.0 {
+                continue;
+            }
+            let met = |confidence: f64| Candidate {
+                end: end.key(),
+                other_end: None,
+                other: piece.line as usize,
+                to: q,
+                to_width: 2.0 * half,
+                along: Some((piece.b - piece.a).unit()),
+                faces: None,
+                length,
+                confidence,
+                stamp: 0,
+                ways: None,
+            };
+            // Of two as good the one of the lesser line, whichever was looked at first.
+            let id = |line: usize| network.line(line).map_or(0, |l| l.id);
+            let is_better = |confidence: f64, than: &Option<Candidate>| {
+                than.as_ref().is_none_or(|b| {
+                    confidence.total_cmp(&b.confidence).then_with(|| id(b.other).cmp(&id(piece.line as usize))).is_gt()
+                })
+            };
+            let closeness = 0.9 * FAINT * (1.0 - 0.9 * length / limit);
+            if is_better(closeness, &leak) {
+                leak = Some(met(closeness));
+            }
+            if turn > 1.2 {
                 continue;
             }
             let trust = len / (len + 0.8 * (own + half) + 2.0);
@@ -546,13 +727,7 @@ fn end_to_line(end: &LineEnd, loose: &[&LineEnd], near: &EndGrid, network: &Netw
                 continue;
             }
             let confidence = most * end_weight(end, network, length, false) * nub_weight(end, network);
-            // Of two as good the one of the lesser line, whichever was looked at first.
-            let id = |line: usize| network.line(line).map_or(0, |l| l.id);
-            let worse = |b: &Candidate| {
-                let order = confidence.total_cmp(&b.confidence);
-                order.then_with(|| id(b.other).cmp(&id(piece.line as usize))).is_le()
-            };
-            if confidence < FAINT || best.as_ref().is_some_and(worse) {
+            if confidence < FAINT || !is_better(confidence, &best) {
                 continue;
             }
             // A loose end of that line just there is a matter of two ends.
@@ -561,47 +736,41 @@ fn end_to_line(end: &LineEnd, loose: &[&LineEnd], near: &EndGrid, network: &Netw
                 .map(|j| loose[j])
                 .any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
             if !at_end {
-                best = Some(Candidate {
-                    end: end.key(),
-                    other_end: None,
-                    other: piece.line as usize,
-                    to: q,
-                    to_width: 2.0 * half,
-                    along: Some((piece.b - piece.a).unit()),
-                    length,
-                    confidence,
-                    stamp: 0,
-                    ways: None,
-                });
+                best = Some(met(confidence));
             }
         }
     }
-    best
+    [best, leak]
 }
 
 /// The gap of a candidate, closed by a curve.
-fn gap_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, spine: Spine, number: u32) -> Gap {
+fn gap_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, (spine, opacity): (Spine, f64), number: u32) -> Gap {
     let width = vec![[0.0, end.width], [1.0, other.map_or(end.width.min(c.to_width.max(1.0)), |o| o.width)]];
     let bridge = Line {
         id: 0,
         form: Form::Centreline { spine, width, ends: [End::Round, End::Round] },
         made: Made::Bridge,
         swatch: None,
-        opacity: 1.0,
+        opacity,
         group: None,
     };
+    let [from, to] = c.faces.unwrap_or_else(|| {
+        let tip = end.p + end.dir * (end.width / 2.0).min(end.p.dist(c.to) / 2.0);
+        [tip, ink_side(c.to, end.p, c.to_width / 2.0)]
+    });
     Gap {
         line: end.line,
         at_end: end.at_end,
         other: c.other,
         other_end: c.other_end.map(|o| o.1),
-        from: end.p + end.dir * (end.width / 2.0).min(end.p.dist(c.to) / 2.0),
-        to: ink_side(c.to, end.p, c.to_width / 2.0),
+        from,
+        to,
         length: c.length,
         confidence: c.confidence,
         parts: None,
         sure: false,
         bridge,
+        leak: c.is_leak(),
         along: c.along,
         number,
     }

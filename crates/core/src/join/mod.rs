@@ -1,18 +1,62 @@
 //! Join: loose ends, gaps and tails found, and what settling each would do.
 
 mod closing;
+mod cut;
 mod gaps;
 mod leak;
 mod spans;
 mod tails;
 
-pub use gaps::{Gap, Gaps};
+pub use cut::{CutOut, cut_out};
+pub use gaps::{Gap, Gaps, bridge_opacity, density_at};
 pub use leak::{Leak, find_leak};
 pub use spans::{Span, span_at, take_span};
 pub use tails::{Tail, Tails, cut as cut_tail, tails_up_to};
 
-use crate::geom::{Pt, angle_between};
+use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, pt};
 use crate::line::Spine;
+use crate::region::network::Network;
+use crate::render::InkPath;
+use std::collections::BTreeSet;
+
+/// The stretches of other lines whose ink lies within reach of what is cleared along a path: it stays.
+fn ink_beside(network: &Network, path: &[[f64; 3]], not: &[usize]) -> Vec<InkPath> {
+    let knots: Vec<Pt> = path.iter().map(|k| pt(k[0], k[1])).collect();
+    let widest = path.iter().map(|k| k[2]).fold(0.0, f64::max);
+    let reach = 0.65 * widest + 3.0 + network.widest() / 2.0;
+    let bounds = Bounds::of(&knots);
+    let mut seen = BTreeSet::new();
+    let mut found = Vec::new();
+    for w in knots.windows(2) {
+        for piece in network.near(w[0].lerp(w[1], 0.5), w[0].dist(w[1]) / 2.0 + reach) {
+            let thick = piece.width[0].max(piece.width[1]);
+            if thick <= 0.0 || not.contains(&(piece.line as usize)) {
+                continue;
+            }
+            let near = Bounds::of([&piece.a, &piece.b]).grown(0.65 * widest + 3.0 + thick / 2.0);
+            let meets = || {
+                let gap = |p: Pt, a: Pt, b: Pt| p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
+                let least = |q: &[Pt]| {
+                    [
+                        gap(q[0], piece.a, piece.b),
+                        gap(q[1], piece.a, piece.b),
+                        gap(piece.a, q[0], q[1]),
+                        gap(piece.b, q[0], q[1]),
+                    ]
+                };
+                let nearest = knots.windows(2).flat_map(least).fold(f64::INFINITY, f64::min);
+                nearest < 0.65 * widest + 3.0 + thick / 2.0
+            };
+            if near.touches(&bounds) && meets() && seen.insert((piece.line, piece.at)) {
+                let knot = |p: Pt, width: f64| [p.x, p.y, width + 1.0];
+                found
+                    .push(((piece.line, piece.at), vec![knot(piece.a, piece.width[0]), knot(piece.b, piece.width[1])]));
+            }
+        }
+    }
+    found.sort_by_key(|f| f.0);
+    found.into_iter().map(|f| f.1).collect()
+}
 
 /// The curve a hand would have drawn from one end to another: it leaves both as their lines run. `to_dir` points out of
 /// the far end (towards the gap), or is `None` when the far side is a line's body.

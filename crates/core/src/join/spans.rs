@@ -1,5 +1,6 @@
 //! Spans: the stretches of a line between its crossings and ends, picked by a place and taken away.
 
+use super::ink_beside;
 use super::tails::{Tail, cut, first_crossing};
 use crate::geom::{Pt, nearest_on_segment};
 use crate::line::{FlatPoint, Line};
@@ -98,7 +99,8 @@ pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec
                 path.reverse();
                 let start = crate::geom::pt(path[0][0], path[0][1]);
                 let next = crate::geom::pt(path[1][0], path[1][1]);
-                Some(Erasure { tail: path, cutter: vec![], side: (next - start).unit() })
+                let beside = ink_beside(network, &path, &[span.line]);
+                Some(Erasure::Tail { tail: path, cutter: vec![], side: (next - start).unit(), beside })
             }
         });
     (left, taken.collect())

@@ -1,5 +1,6 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
+use super::ink_beside;
 use crate::geom::{Pt, angle_between};
 use crate::line::{End, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
@@ -201,7 +202,8 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
     }
     let normal = direction.turned();
     let side = if normal.dot(tail.tip - tail.at) >= 0.0 { normal } else { normal * -1.0 };
-    let erasure = Erasure { tail: tail.path.clone(), cutter, side };
+    let beside = ink_beside(network, &tail.path, &[tail.line, tail.cutter]);
+    let erasure = Erasure::Tail { tail: tail.path.clone(), cutter, side, beside };
     // What is left of the line: its curves up to the crossing.
     let kept = flat.len().saturating_sub(tail.path.len().saturating_sub(1)).max(1);
     let mut points: Vec<(Pt, f64)> = if tail.at_end {

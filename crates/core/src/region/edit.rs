@@ -459,13 +459,8 @@ mod tests {
         (edges, faces)
     }
 
-    /// So many cases, or as many times more as `RHIZOGRAPH_LONG` asks for.
-    fn long(cases: u32) -> u32 {
-        cases * std::env::var("RHIZOGRAPH_LONG").ok().and_then(|n| n.parse().ok()).unwrap_or(1)
-    }
-
     proptest! {
-        #![proptest_config(ProptestConfig { cases: long(400), ..ProptestConfig::default() })]
+        #![proptest_config(ProptestConfig::with_cases(ProptestConfig::default().cases * 3 / 2))]
 
         /// Whatever goes and comes: the same as arranged anew, and faces that are not named are as they were.
         #[test]

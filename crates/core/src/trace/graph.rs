@@ -86,7 +86,10 @@ impl Graph {
                     k += 1;
                 }
             }
-            let at = cluster.iter().fold(pt(0.0, 0.0), |s, &j| s + place(j)) * (1.0 / cluster.len() as f64);
+            let middle = cluster.iter().fold(pt(0.0, 0.0), |s, &j| s + place(j)) * (1.0 / cluster.len() as f64);
+            // What is joined to a solid must come to lie in it.
+            let within = cluster.iter().filter(|&&j| solid.is_some_and(|s| s.data[j])).map(|&j| place(j));
+            let at = within.min_by(|a, b| a.dist(middle).total_cmp(&b.dist(middle))).unwrap_or(middle);
             let radius = cluster.iter().map(|&j| depth(j)).fold(0.0, f64::max);
             let in_solid = solid.is_some_and(|s| cluster.iter().any(|&j| s.data[j]));
             graph.nodes.push(Node { at, radius, in_solid, corner: false });

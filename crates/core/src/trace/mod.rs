@@ -29,6 +29,7 @@ use graph::{Graph, LOOP};
 use middle::Sample;
 use path::{Break, corners, spine_through};
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use std::borrow::Cow;
 
 /// What is traced whatever the recipe: the ink's pixels, how deep each lies, the skeleton.
@@ -237,7 +238,8 @@ fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
         trim(graph, &degree, alpha, &mut cut);
         places = node_places(graph, &cut, &degree);
     }
-    string_all(graph, &cut, &places, &degree, tolerance)
+    let tips: Vec<bool> = degree.iter().zip(&graph.nodes).map(|(d, n)| *d == 1 && !n.in_solid).collect();
+    string_all(graph, &cut, &places, &tips, tolerance)
 }
 
 /// All branches with their middles measured.
@@ -264,16 +266,35 @@ fn measured(graph: &Graph, alpha: &Plane<u8>) -> Vec<Option<Branch>> {
 /// where their ink ends.
 fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Option<Branch>]) {
     let crowded = |n: usize| n != LOOP && (degree[n] >= 3 || graph.nodes[n].corner);
+    let pair = |b: &Branch| (b.a.min(b.b), b.a.max(b.b));
+    let mut between: FxHashMap<(usize, usize), usize> = FxHashMap::default();
+    branches.iter().flatten().for_each(|b| *between.entry(pair(b)).or_default() += 1);
+    // The pixels of a node may hang together in a ring, too: around a hole there are more.
+    let encloses = |b: &Branch| b.samples.len() > 2 && (b.a == b.b || between[&pair(b)] > 1);
     branches.par_iter_mut().flatten().for_each(|b| {
         if b.a == LOOP {
             return;
         }
-        let clear = |n: usize, p: Pt| !crowded(n) || p.dist(graph.nodes[n].at) > 1.15 * graph.nodes[n].radius + 0.5;
+        let own = b.usual / 2.0;
+        let clear = |n: usize, k: usize| {
+            let (node, away) = (&graph.nodes[n], b.samples[k].p.dist(graph.nodes[n].at));
+            // A thin line is seen right up to the thick ink it runs into, however far that reaches.
+            let seen = node.radius > 1.5 * own && b.radius[k] < 1.25 * own + 0.3 && away > 1.15 * own + 0.5;
+            !crowded(n) || seen || away > 1.15 * node.radius + 0.5
+        };
+        let all = 0..b.samples.len();
         let (from, to) = (
-            b.samples.iter().position(|s| clear(b.a, s.p)).unwrap_or(b.samples.len()),
-            b.samples.iter().rposition(|s| clear(b.b, s.p)).map_or(0, |k| k + 1),
+            all.clone().find(|&k| clear(b.a, k)).unwrap_or(all.end),
+            all.clone().rev().find(|&k| clear(b.b, k)).map_or(0, |k| k + 1),
         );
-        let kept = if from < to { from..to } else { 0..0 };
+        let kept = if from < to {
+            from..to
+        } else if encloses(b) {
+            // What is left must go around its hole, whatever its edges are hidden by.
+            b.samples.len() / 3..b.samples.len().div_ceil(3).max(2 * b.samples.len() / 3)
+        } else {
+            0..0
+        };
         b.samples = b.samples[kept.clone()].to_vec();
         b.radius = b.radius[kept].to_vec();
         let free = |n: usize| degree[n] == 1 && !graph.nodes[n].in_solid;
@@ -292,14 +313,8 @@ fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Opti
     });
 }
 
-/// Strings branches together into lines.
-fn string_all(
-    graph: &Graph,
-    branches: &[Option<Branch>],
-    places: &[Pt],
-    degree: &[usize],
-    tolerance: f64,
-) -> Vec<Form> {
+/// Strings branches together into lines. `tips`: the nodes at which a line ends where its ink does.
+fn string_all(graph: &Graph, branches: &[Option<Branch>], places: &[Pt], tips: &[bool], tolerance: f64) -> Vec<Form> {
     let partner = pair_branches(graph, branches, places);
     let mut used = vec![false; branches.len()];
     // Branches walked in turn, and whether they close on themselves.
@@ -335,7 +350,7 @@ fn string_all(
     }
     let strung = walks
         .par_iter()
-        .map(|(walk, closed)| string(walk, *closed, branches, places, degree, tolerance))
+        .map(|(walk, closed)| string(walk, *closed, branches, places, tips, tolerance))
         .collect::<Vec<_>>();
     strung.into_iter().flatten().collect()
 }
@@ -365,7 +380,7 @@ fn node_places(graph: &Graph, branches: &[Option<Branch>], degree: &[usize]) -> 
         .zip(&lines)
         .enumerate()
         .map(|(n, (node, lines))| {
-            if degree[n] < 2 || lines.len() < 2 {
+            if degree[n] < 2 || lines.len() < 2 || node.in_solid {
                 return node.at;
             }
             let hold = 0.06;
@@ -448,7 +463,7 @@ fn string(
     closed: bool,
     branches: &[Option<Branch>],
     places: &[Pt],
-    degree: &[usize],
+    tips: &[bool],
     tolerance: f64,
 ) -> Option<Form> {
     let mut points: Vec<Pt> = Vec::new();
@@ -459,7 +474,7 @@ fn string(
         let b = branches[k].as_ref()?;
         usual = usual.max(b.usual);
         let (from, to) = if back { (b.b, b.a) } else { (b.a, b.b) };
-        let free = |n: usize| n == LOOP || (degree[n] == 1 && !b.samples.is_empty());
+        let free = |n: usize| n == LOOP || (tips[n] && !b.samples.is_empty());
         if step == 0 && !free(from) {
             nodes.push(points.len());
             points.push(places[from]);

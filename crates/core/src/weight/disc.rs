@@ -272,7 +272,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(24))]
+        #![proptest_config(ProptestConfig::with_cases(ProptestConfig::default().cases / 10))]
         #[test]
         fn growing_equals_brute_force_at_every_quarter_up_to_12(w in 1usize..34, h in 1usize..34, bits in proptest::collection::vec(proptest::bool::weighted(0.015), 1156)) {
             let alpha = plane(w, h, &bits);

@@ -125,6 +125,7 @@
         gap: '#DE9F27',
         tail: '#6A4A80',
         end: '#CB4B36',
+        leak: '#3B6FA5',
         seam: '#2F5D50',
         line: '#2A2822',
         paper: '#F7F2E6',
@@ -425,6 +426,8 @@
             overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
             g.restore();
             overlays.landings(g, camera, probe.landing);
+        } else if (bench.tool === 'cut') {
+            if (stroke.length > 1) overlays.cutOut(g, camera, stroke);
         } else if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
         else if (stroke.length > 1) drawStroke(g);
     }
@@ -588,8 +591,12 @@
             bench.corners = (bench.corners ?? []).map((c, i) => (i === drag?.corner ? to : c));
         } else {
             const here = camera.toSheet(at);
-            // A seam is straight while Shift is held.
-            stroke = bench.tool === 'seam' && e.shiftKey && stroke[0] ? [stroke[0], here] : [...stroke, here];
+            // While Shift is held a seam is straight, and what is cut out a box.
+            const [start] = stroke;
+            if (e.shiftKey && start && bench.tool === 'seam') stroke = [start, here];
+            else if (e.shiftKey && start && bench.tool === 'cut')
+                stroke = [start, [here[0], start[1]], here, [start[0], here[1]]];
+            else stroke = [...stroke, here];
             if (bench.tool === 'seam') void probe.land(stroke);
         }
         drag.last = at;
@@ -663,6 +670,9 @@
             }
             case 'sweep':
                 if (path.length > 1) await sheet.do({ do: 'sweep', path });
+                break;
+            case 'cut':
+                if (!still && path.length > 2) await sheet.do({ do: 'cut', outline: path, ends: bench.cutEnds });
                 break;
             case 'seam':
                 if (!still && path.length > 1) await sheet.do({ do: 'seam', path });

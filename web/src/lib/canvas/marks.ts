@@ -3,7 +3,7 @@
  *   loose end: an open crescent facing away from the line    gap: a dotted arc between two diamonds
  *   tail: a zigzag over the stretch                            seam: a fine dotted line with small ticks
  *   unpainted: sparse diagonal hatching                        two paints: a half-filled disc
- *   sliver: a small triangle with a dot
+ *   sliver: a small triangle with a dot                        leak: a trail of dots from inside to outside
  */
 import type { Finding } from '../types/Finding';
 import type { Kind } from '../types/Kind';
@@ -14,6 +14,7 @@ export interface Colours {
     gap: string;
     tail: string;
     end: string;
+    leak: string;
     seam: string;
     line: string;
     paper: string;
@@ -111,6 +112,30 @@ function crescents(g: G, camera: Camera, list: Finding[], c: Colours) {
     stroked(g, [5.5, c.paper], [3, c.end]);
 }
 
+/** Dots that grow on the way out, through the middle of the opening. */
+function leaks(g: G, camera: Camera, list: Finding[], c: Colours) {
+    for (const [grown, colour] of [
+        [1.8, c.paper],
+        [0, c.leak],
+    ] as const) {
+        g.beginPath();
+        for (const f of list) {
+            const [first, middle, last] = [f.path[0] ?? f.at, f.path[1] ?? f.at, f.path[2] ?? f.at];
+            const [x, y] = camera.toScreen(middle);
+            const [dx, dy] = [last[0] - first[0], last[1] - first[1]];
+            const d = Math.hypot(dx, dy) || 1;
+            for (let k = -2; k <= 2; k++) {
+                const [px, py] = [x + (dx / d) * k * 9, y + (dy / d) * k * 9];
+                const r = 3.1 + 0.6 * k + grown;
+                g.moveTo(px + r, py);
+                g.arc(px, py, r, 0, 7);
+            }
+        }
+        g.fillStyle = colour;
+        g.fill();
+    }
+}
+
 function sliver(g: G, [x, y]: Pt, c: Colours) {
     g.beginPath();
     g.moveTo(x, y - 9);
@@ -172,6 +197,7 @@ function drawAll(g: G, camera: Camera, list: Finding[], c: Colours) {
     gaps(g, camera, of('gap'), c);
     tails(g, camera, of('tail'), c);
     crescents(g, camera, of('loose_end'), c);
+    leaks(g, camera, of('leak'), c);
     of('sliver').forEach((f) => sliver(g, camera.toScreen(f.at), c));
     of('two_paints').forEach((f) => halves(g, camera.toScreen(f.at), c));
 }
@@ -251,6 +277,7 @@ export function seam(g: G, camera: Camera, path: Path2D, c: Colours) {
 export const KIND_NAMES: Record<Kind, [string, string]> = {
     gap: ['Gap', 'Gaps'],
     tail: ['Tail', 'Tails'],
+    leak: ['Leak', 'Leaks'],
     loose_end: ['Loose end', 'Ends'],
     sliver: ['Sliver', 'Slivers'],
     unpainted: ['Unpainted', 'Unpainted'],

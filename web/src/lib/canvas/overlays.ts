@@ -291,6 +291,31 @@ export function leakWay(g: CanvasRenderingContext2D, camera: Camera, leak: Leak)
     g.restore();
 }
 
+/** What is being cut out: all within a dashed outline, washed over. */
+export function cutOut(g: CanvasRenderingContext2D, camera: Camera, outline: Pt[]) {
+    g.save();
+    g.beginPath();
+    outline.forEach((p, i) => {
+        const [x, y] = camera.toScreen(p);
+        if (i) g.lineTo(x, y);
+        else g.moveTo(x, y);
+    });
+    g.closePath();
+    g.fillStyle = 'rgba(106, 74, 128, 0.16)';
+    g.fill('evenodd');
+    g.lineJoin = 'round';
+    for (const [width, colour, dash] of [
+        [4, '#F7F2E6', []],
+        [2, '#6A4A80', [8, 4]],
+    ] as const) {
+        g.lineWidth = width;
+        g.strokeStyle = colour;
+        g.setLineDash([...dash]);
+        g.stroke();
+    }
+    g.restore();
+}
+
 /** A seam as it will be when it is let go. */
 export function seamToBe(g: CanvasRenderingContext2D, path: Path2D, scale: number) {
     g.lineCap = 'round';

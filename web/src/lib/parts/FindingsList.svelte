@@ -23,6 +23,8 @@
                 return `Gap ${mm(f.size, dpi)}`;
             case 'tail':
                 return `Tail ${mm(f.size, dpi)} past a crossing`;
+            case 'leak':
+                return `Leak ${mm(f.size, dpi)} wide`;
             case 'loose_end':
                 return 'Loose end';
             case 'sliver':
@@ -44,6 +46,8 @@
             }
             case 'tail':
                 return f.sure ? `cut at the other line's edge · ${sure}` : `may be meant · ${sure}`;
+            case 'leak':
+                return f.parts?.includes(null) ? 'paint gets out beside this end' : 'paint gets into the next region';
             case 'loose_end':
                 return 'nothing near enough to join: your call';
             case 'sliver':

@@ -15,6 +15,11 @@
             stroke-width="2.2"
             stroke-linejoin="round"
         />
+    {:else if kind === 'leak'}
+        <g fill="#3B6FA5">
+            <circle cx="3" cy="11" r="1.4" /><circle cx="7.5" cy="11" r="1.9" />
+            <circle cx="12.5" cy="11" r="2.5" /><circle cx="18.5" cy="11" r="3.1" />
+        </g>
     {:else if kind === 'loose_end'}
         <path d="M17.5 7.5A8 8 0 1 0 12.5 18.8" stroke="var(--color-error)" stroke-width="2.6" stroke-linecap="round" />
     {:else if kind === 'sliver'}

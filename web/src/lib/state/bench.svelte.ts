@@ -1,6 +1,7 @@
 /** How the bench is set: station, tool, camera, backdrop, compare, the swatch in hand. */
 import { Camera } from '../canvas/camera.svelte';
 import type { Effect } from '../types/Effect';
+import type { EndStyle } from '../types/EndStyle';
 import type { Pt } from '../types/Pt';
 
 export type Station = 'intake' | 'lift' | 'weight' | 'trace' | 'join' | 'paint' | 'hand-off';
@@ -16,6 +17,7 @@ export type Tool =
     | 'area'
     | 'choose'
     | 'sweep'
+    | 'cut'
     | 'seam'
     | 'span'
     | 'leak'
@@ -42,7 +44,7 @@ export const TOOLS: Record<Station, Tool[]> = {
     lift: ['look', 'sample', 'touch', 'protect'],
     weight: ['look', 'area', 'choose'],
     trace: ['look'],
-    join: ['look', 'sweep', 'seam', 'span', 'leak', 'take-away'],
+    join: ['look', 'sweep', 'cut', 'seam', 'span', 'leak', 'take-away'],
     paint: ['look', 'fill', 'pick', 'clear'],
     'hand-off': [],
 };
@@ -81,6 +83,8 @@ class Bench {
     weighs = $state<'ink' | 'lines'>('ink');
     /** Lines in hand, by id. */
     chosen = $state<number[]>([]);
+    /** How lines end where they are cut out. */
+    cutEnds = $state<EndStyle>('along_cutter');
     /** Corners being moved, px of the original. */
     corners = $state<Pt[] | null>(null);
     theme = $state<'paper' | 'dusk'>('paper');

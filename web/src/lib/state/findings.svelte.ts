@@ -4,7 +4,7 @@ import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
 import { sheet } from './sheet.svelte';
 
-const AT_JOIN: Kind[] = ['gap', 'tail', 'loose_end', 'sliver'];
+const AT_JOIN: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
 const AT_PAINT: Kind[] = ['unpainted', 'two_paints'];
 
 class Findings {
@@ -69,8 +69,9 @@ class Findings {
             if (!bench.swatch) return;
             done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
         } else {
-            const bridge = finding.kind === 'gap' && how === 'accept' ? 'bridge' : null;
-            const seam = finding.kind === 'gap' && how === 'seam' ? 'seam' : null;
+            const opens = finding.kind === 'gap' || finding.kind === 'leak';
+            const bridge = opens && how === 'accept' ? 'bridge' : null;
+            const seam = opens && how === 'seam' ? 'seam' : null;
             if (how === 'seam' && !seam) return;
             done = await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam });
         }

@@ -80,7 +80,7 @@
         </button>
     </div>
     <FindingsList
-        kinds={['gap', 'tail', 'loose_end', 'sliver']}
+        kinds={['gap', 'tail', 'leak', 'loose_end', 'sliver']}
         clear="Nothing is open: every line is joined, cut or left knowingly."
     />
 {/if}

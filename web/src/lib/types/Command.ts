@@ -2,6 +2,7 @@
 import type { Adjust } from "./Adjust";
 import type { CloseWith } from "./CloseWith";
 import type { Effect } from "./Effect";
+import type { EndStyle } from "./EndStyle";
 import type { IntakeRecipe } from "./IntakeRecipe";
 import type { Pt } from "./Pt";
 import type { Recipes } from "./Recipes";
@@ -10,4 +11,4 @@ import type { Touch } from "./Touch";
 /**
  * What somebody asks to be done to a sheet.
  */
-export type Command = { "do": "recipes", recipes: Recipes, } | { "do": "prepare", recipes: Recipes, } | { "do": "trace", afresh: boolean, } | { "do": "settle", ids: Array<string>, with: CloseWith | null, } | { "do": "leave", ids: Array<string>, } | { "do": "reopen", ids: Array<string>, } | { "do": "sweep", path: Array<Pt>, } | { "do": "seam", path: Array<Pt>, } | { "do": "bridge", from: Pt, to: Pt, } | { "do": "take_span", at: Pt, } | { "do": "remove", line: number, } | { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, } | { "do": "intake", intake: IntakeRecipe, } | { "do": "resolution", dpi: number, } | { "do": "touch", touch: Touch, } | { "do": "invert", effect: Effect, } | { "do": "clear_area", effect: Effect, } | { "do": "protect", at: Pt, } | { "do": "weigh", lines: number[], adjust: Adjust, };
+export type Command = { "do": "recipes", recipes: Recipes, } | { "do": "prepare", recipes: Recipes, } | { "do": "trace", afresh: boolean, } | { "do": "settle", ids: Array<string>, with: CloseWith | null, } | { "do": "leave", ids: Array<string>, } | { "do": "reopen", ids: Array<string>, } | { "do": "sweep", path: Array<Pt>, } | { "do": "seam", path: Array<Pt>, } | { "do": "bridge", from: Pt, to: Pt, } | { "do": "take_span", at: Pt, } | { "do": "cut", outline: Array<Pt>, ends: EndStyle, } | { "do": "remove", line: number, } | { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, } | { "do": "intake", intake: IntakeRecipe, } | { "do": "resolution", dpi: number, } | { "do": "touch", touch: Touch, } | { "do": "invert", effect: Effect, } | { "do": "clear_area", effect: Effect, } | { "do": "protect", at: Pt, } | { "do": "weigh", lines: number[], adjust: Adjust, };

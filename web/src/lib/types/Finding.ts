@@ -11,11 +11,12 @@ export type Finding = {
  */
 id: string, kind: Kind, at: Pt, 
 /**
- * Where it reaches to: the far side of a gap, the tip of a tail.
+ * Where it reaches to: the far side of a gap or leak, the tip of a tail.
  */
 to: Pt | null, 
 /**
- * The path that settling would add (a gap) or take away (a tail).
+ * The path that settling would add (a gap) or take away (a tail); the way by which paint runs out (a leak), from
+ * inside to outside.
  */
 path: Array<Pt>, 
 /**

@@ -1,0 +1,318 @@
+//! Cutting with an outline, drawn freely or as a box: what lies within goes. Lines are divided at the outline and end
+//! there round, flat or along it; solid shapes are cut exactly on it (polygon difference by `i_overlay`).
+
+use crate::geom::{Bounds, Pt, nearest_on_segment, pt, segments_cross};
+use crate::line::{End, EndStyle, FlatPoint, Form, Line, Made, Place, Spine};
+use crate::render::{Erasure, InkPath};
+use i_overlay::core::fill_rule::FillRule;
+use i_overlay::core::overlay_rule::OverlayRule;
+use i_overlay::float::single::SingleFloatOverlay;
+use std::sync::Arc;
+
+/// How closely curves are followed, px.
+const FLATNESS: f64 = 0.05;
+/// How much of a line its end may be set back by to be rounded off or square, in halves of its width.
+const MOST_BACK: f64 = 3.0;
+
+/// What cutting does.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct CutOut {
+    /// What is left of each line that is cut, by the number of the line in the list.
+    pub left: Vec<(usize, Vec<Line>)>,
+    /// What that takes off the lifted ink.
+    pub erased: Vec<Erasure>,
+}
+
+/// Cuts everything within `outline` (px; closed, even-odd where it crosses itself) out of a drawing.
+pub fn cut_out(lines: &[Arc<Line>], outline: &[Pt], style: EndStyle) -> CutOut {
+    let cutter = Cutter::of(outline);
+    let mut out = CutOut::default();
+    let mut beside: Vec<InkPath> = Vec::new();
+    for (n, line) in lines.iter().enumerate() {
+        if let Form::Outline { contours } = &line.form {
+            let bounds = Bounds::of(contours.iter().flat_map(|c| &c.points));
+            if bounds.touches(&cutter.bounds)
+                && let Some(left) = cutter.shape_without(line)
+            {
+                out.left.push((n, left));
+            }
+            continue;
+        }
+        let Some(spine) = line.spine() else { continue };
+        let widest = match &line.form {
+            Form::Centreline { width, .. } => width.iter().map(|k| k[1]).fold(0.0, f64::max),
+            _ => 0.0,
+        };
+        if !Bounds::of(&spine.points).grown(widest / 2.0 + 1.0).touches(&cutter.bounds) {
+            continue;
+        }
+        let flat = line.flat(FLATNESS);
+        match cutter.outside(&flat, spine) {
+            None if !line.is_seam() => beside.extend(cutter.reaching_in(&flat)),
+            None => {}
+            Some(stretches) => {
+                let is_lifted = matches!(line.made, Made::Traced | Made::Edited);
+                let mut left = Vec::new();
+                for stretch in stretches {
+                    let (part, mut erased) = finished(line, &stretch, style);
+                    left.extend(part);
+                    if is_lifted {
+                        out.erased.append(&mut erased);
+                    }
+                }
+                out.left.push((n, left));
+            }
+        }
+    }
+    out.erased.push(Erasure::Within { outline: cutter.ring, beside });
+    out
+}
+
+/// An end of a stretch: where it lies and, if it was cut there, which way the cutter runs.
+#[derive(Debug, Clone, Copy)]
+struct StretchEnd {
+    place: Place,
+    cut: Option<Pt>,
+}
+
+struct Cutter {
+    ring: Vec<Pt>,
+    bounds: Bounds,
+}
+
+impl Cutter {
+    fn of(outline: &[Pt]) -> Cutter {
+        let mut ring: Vec<Pt> = Vec::with_capacity(outline.len());
+        for p in outline.iter().map(|p| p.snapped()) {
+            if ring.last().is_none_or(|q| q.dist(p) > 0.5) {
+                ring.push(p);
+            }
+        }
+        while ring.len() > 1 && ring[0].dist(ring[ring.len() - 1]) <= 0.5 {
+            ring.pop();
+        }
+        let bounds = Bounds::of(&ring);
+        Cutter { ring, bounds }
+    }
+
+    fn edges(&self) -> impl Iterator<Item = (Pt, Pt)> + '_ {
+        (0..self.ring.len()).map(|k| (self.ring[k], self.ring[(k + 1) % self.ring.len()]))
+    }
+
+    fn holds(&self, p: Pt) -> bool {
+        let passes =
+            |(a, b): &(Pt, Pt)| (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x);
+        self.edges().filter(passes).count() % 2 == 1
+    }
+
+    /// The stretches of a line that lie outside; `None` if all of it does.
+    fn outside(&self, flat: &[FlatPoint], spine: &Spine) -> Option<Vec<[StretchEnd; 2]>> {
+        let places = spine.places(FLATNESS);
+        let mut crossings: Vec<(Place, Pt)> = Vec::new();
+        for (k, w) in flat.windows(2).enumerate() {
+            if !Bounds::of([&w[0].p, &w[1].p]).touches(&self.bounds) {
+                continue;
+            }
+            for (a, b) in self.edges() {
+                if let Some((t, _)) = segments_cross(w[0].p, w[1].p, a, b) {
+                    // The first place of a curve is the last of the one before.
+                    let from = if places[k].curve == places[k + 1].curve { places[k].t } else { 0.0 };
+                    let t = from + (places[k + 1].t - from) * t;
+                    crossings.push((Place { curve: places[k + 1].curve, t }, (b - a).unit()));
+                }
+            }
+        }
+        crossings.sort_by(|a, b| a.0.partial_cmp(&b.0).unwrap_or(std::cmp::Ordering::Equal));
+        let (first, last) = (places[0], places[places.len() - 1]);
+        let mut ends = vec![StretchEnd { place: first, cut: None }];
+        ends.extend(crossings.iter().map(|&(place, along)| StretchEnd { place, cut: Some(along) }));
+        ends.push(StretchEnd { place: last, cut: None });
+        let pairs = ends.windows(2).map(|w| [w[0], w[1]]);
+        let real = |w: &[StretchEnd; 2]| spine.at(w[0].place).dist(spine.at(w[1].place)) > 0.02 || crossings.is_empty();
+        let (within, without): (Vec<_>, Vec<_>) =
+            pairs.filter(real).partition(|w| self.holds(middle(flat, &places, w)));
+        if within.is_empty() {
+            return None;
+        }
+        // Stretches that only touch the outline go on as one, and a closed line through its start.
+        let mut out: Vec<[StretchEnd; 2]> = Vec::new();
+        for w in without {
+            match out.last_mut() {
+                Some(before) if before[1].place == w[0].place => before[1] = w[1],
+                _ => out.push(w),
+            }
+        }
+        if spine.closed && out.len() > 1 && out[0][0].place == first && out[out.len() - 1][1].place == last {
+            let head = out.remove(0);
+            if let Some(tail) = out.last_mut() {
+                tail[1] = head[1];
+            }
+        }
+        Some(out)
+    }
+
+    /// Stretches of a line that lies outside whose ink reaches in.
+    fn reaching_in(&self, flat: &[FlatPoint]) -> Vec<InkPath> {
+        let reaches = |w: &[FlatPoint]| {
+            let half = w[0].width.max(w[1].width) / 2.0 + 1.0;
+            let bounds = Bounds::of([&w[0].p, &w[1].p]).grown(half);
+            let near = |(a, b): (Pt, Pt)| {
+                let gap = |p: Pt, a: Pt, b: Pt| p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
+                let ends = [gap(w[0].p, a, b), gap(w[1].p, a, b), gap(a, w[0].p, w[1].p), gap(b, w[0].p, w[1].p)];
+                ends.iter().any(|d| *d < half)
+            };
+            bounds.touches(&self.bounds) && self.edges().any(near)
+        };
+        let knot = |f: &FlatPoint| [f.p.x, f.p.y, f.width + 1.0];
+        let mut out: Vec<InkPath> = Vec::new();
+        let mut goes_on = false;
+        for w in flat.windows(2) {
+            let here = reaches(w);
+            match out.last_mut() {
+                Some(path) if here && goes_on => path.push(knot(&w[1])),
+                _ if here => out.push(vec![knot(&w[0]), knot(&w[1])]),
+                _ => {}
+            }
+            goes_on = here;
+        }
+        out
+    }
+
+    /// A solid shape less what lies within; `None` if nothing of it does.
+    fn shape_without(&self, line: &Line) -> Option<Vec<Line>> {
+        let as_path = |ring: &Vec<Pt>| ring.iter().map(|p| [p.x, p.y]).collect::<Vec<[f64; 2]>>();
+        let shape: Vec<Vec<[f64; 2]>> = line.rings(FLATNESS).iter().map(as_path).collect();
+        let clip = as_path(&self.ring);
+        if shape.overlay_as::<i64>(&clip, OverlayRule::Intersect, FillRule::EvenOdd).is_empty() {
+            return None;
+        }
+        let left = shape.overlay_as::<i64>(&clip, OverlayRule::Difference, FillRule::EvenOdd);
+        let contour = |path: &Vec<[f64; 2]>| {
+            let ring: Vec<Pt> = path.iter().chain(path.first()).map(|p| pt(p[0], p[1])).collect();
+            Spine::through(&ring, true)
+        };
+        let edited = if line.made == Made::Traced { Made::Edited } else { line.made };
+        let whole = left.into_iter().map(|shape| shape.iter().filter(|c| c.len() > 2).map(contour).collect());
+        let form = |contours: Vec<Spine>| Form::Outline { contours };
+        Some(whole.map(|c| Line { form: form(c), made: edited, ..line.clone() }).collect())
+    }
+}
+
+/// A point of the flattened line well between two places of its spine.
+fn middle(flat: &[FlatPoint], places: &[Place], [a, b]: &[StretchEnd; 2]) -> Pt {
+    let between = |k: usize, place: Place| {
+        let (from, to) = (places[k], places[k + 1]);
+        let start = if from.curve == to.curve { from.t } else { 0.0 };
+        let t = ((place.t - start) / (to.t - start).max(1e-12)).clamp(0.0, 1.0);
+        flat[k].p.lerp(flat[k + 1].p, t)
+    };
+    let piece = |place: Place| places.partition_point(|p| *p < place).clamp(1, places.len() - 1) - 1;
+    let (ka, kb) = (piece(a.place), piece(b.place));
+    let mut path = vec![between(ka, a.place)];
+    path.extend(flat[ka + 1..=kb].iter().map(|f| f.p));
+    path.push(between(kb, b.place));
+    let longest = path.windows(2).max_by(|v, w| v[0].dist(v[1]).total_cmp(&w[0].dist(w[1])));
+    longest.map_or(path[0], |w| w[0].lerp(w[1], 0.5))
+}
+
+/// A stretch that is left, with its ends as they should be, and what setting those back takes off the lifted ink.
+fn finished(line: &Line, ends: &[StretchEnd; 2], style: EndStyle) -> (Option<Line>, Vec<Erasure>) {
+    let edited = if line.made == Made::Traced { Made::Edited } else { line.made };
+    let Some(whole) = line.stretch(ends[0].place, ends[1].place) else {
+        return (None, vec![]);
+    };
+    let whole = Line { made: edited, ..whole };
+    let Form::Centreline { ends: old, .. } = &whole.form else {
+        return (Some(whole), vec![]);
+    };
+    let flat = whole.flat(FLATNESS);
+    let length: f64 = flat.windows(2).map(|w| w[0].p.dist(w[1].p)).sum();
+    if length < 0.05 {
+        return (None, vec![]);
+    }
+    let count = flat.len();
+    // By how much either end is set back from the cutter.
+    let back = [0, 1].map(|side| {
+        let along = ends[side].cut?;
+        let (tip, next) = if side == 0 { (flat[0], flat[1]) } else { (flat[count - 1], flat[count - 2]) };
+        let half = tip.width / 2.0;
+        let dir = (tip.p - next.p).unit();
+        let (sin, cos) = (dir.cross(along).abs().max(0.05), dir.dot(along).abs());
+        match style {
+            EndStyle::AlongCutter => None,
+            EndStyle::Round => Some((half / sin).min(MOST_BACK * half)),
+            EndStyle::Flat => Some((half * cos / sin).min(MOST_BACK * half)),
+        }
+    });
+    let fits = back.iter().flatten().sum::<f64>() < length - 0.5;
+    let mut erased = Vec::new();
+    let mut new_ends = *old;
+    for side in [0, 1] {
+        if let Some(along) = ends[side].cut {
+            new_ends[side] = match style {
+                EndStyle::Round if fits => End::Round,
+                EndStyle::Flat if fits => End::Flat,
+                _ => End::AlongCutter(along),
+            };
+        }
+    }
+    let mut part = whole.clone();
+    if fits {
+        let places = whole.spine().map(|s| s.places(FLATNESS)).unwrap_or_default();
+        let (from, head) = set_back(&flat, &places, back[0].unwrap_or(0.0), false);
+        let (to, tail) = set_back(&flat, &places, back[1].unwrap_or(0.0), true);
+        part = whole.stretch(from, to).unwrap_or(whole);
+        for (off, style_of) in [(head, new_ends[0]), (tail, new_ends[1])] {
+            erased.extend(taken_off(&off, style_of));
+        }
+    }
+    if let Form::Centreline { ends, .. } = &mut part.form {
+        *ends = new_ends;
+    }
+    (Some(part), erased)
+}
+
+/// The place so far from an end along a line, and the points from there out to that end.
+fn set_back(flat: &[FlatPoint], places: &[Place], by: f64, at_end: bool) -> (Place, Vec<FlatPoint>) {
+    let n = flat.len();
+    let index = |k: usize| if at_end { n - 1 - k } else { k };
+    let mut off = vec![flat[index(0)]];
+    let mut left = by;
+    for k in 1..n {
+        let (a, b) = (index(k - 1), index(k));
+        let step = flat[a].p.dist(flat[b].p);
+        if step >= left {
+            let t = left / step.max(1e-12);
+            // A curve's first place is the last of the one before.
+            let (mut from, mut to) = (places[a], places[b]);
+            if from.curve < to.curve {
+                from = Place { curve: to.curve, t: 0.0 };
+            } else if to.curve < from.curve {
+                to = Place { curve: from.curve, t: 0.0 };
+            }
+            off.push(FlatPoint {
+                p: flat[a].p.lerp(flat[b].p, t),
+                width: flat[a].width + (flat[b].width - flat[a].width) * t,
+            });
+            off.reverse();
+            return (Place { curve: from.curve, t: from.t + (to.t - from.t) * t }, off);
+        }
+        left -= step;
+        off.push(flat[b]);
+    }
+    off.reverse();
+    (places[index(n - 1)], off)
+}
+
+/// The ink between an end that was set back and the cutter, and what the line feathers beyond it.
+fn taken_off(off: &[FlatPoint], end: End) -> Option<Erasure> {
+    let (start, tip) = (off.first()?, off.last()?);
+    let side = (off.iter().find(|f| f.p.dist(start.p) > 0.3 * start.width.min(1.0))?.p - start.p).unit();
+    let beyond = tip.p + (tip.p - off[off.len() - 2].p).unit() * (tip.width + 2.0);
+    let knot = |p: Pt, w: f64| [p.x, p.y, w];
+    let mut tail: InkPath = off.iter().map(|f| knot(f.p, f.width)).collect();
+    tail.push(knot(beyond, tip.width));
+    let cap = knot(start.p, start.width);
+    let cutter = if end == End::Round { vec![cap, cap] } else { vec![] };
+    Some(Erasure::Tail { tail, cutter, side, beside: vec![] })
+}

@@ -1,0 +1,42 @@
+//! Drawings made for the tests, and steps taken on them.
+
+#![allow(dead_code, clippy::unwrap_used)]
+
+use rhizograph_core::command::{Change, Command, plan};
+use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::ink::Ink;
+use rhizograph_core::line::{FlatPoint, shared};
+use rhizograph_core::plane::Plane;
+use rhizograph_core::render;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::sheet::Sheet;
+use rhizograph_core::trace::trace;
+
+/// Strokes inked on a sheet of 400 x 300: points, width.
+pub fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
+    let mut alpha = Plane::new(400, 300, 0u8);
+    for (points, width) in strokes {
+        let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width: *width }).collect();
+        render::stroke(&mut alpha, &flat);
+    }
+    Ink::plain(alpha, [0; 3])
+}
+
+pub fn traced(ink: &Ink) -> Sheet {
+    let mut sheet = Sheet::new(ink.alpha.width, ink.alpha.height, 300.0);
+    sheet.lines = shared(trace(ink, &sheet.recipes.trace, 300.0, 1));
+    sheet.next_id = sheet.lines.len() as u64 + 1;
+    sheet.traced = Some(Box::new(sheet.tracing()));
+    sheet
+}
+
+pub fn ring(centre: Pt, rx: f64, ry: f64, from: f64, to: f64) -> Vec<Pt> {
+    (0..=120)
+        .map(|k| from + (to - from) * f64::from(k) / 120.0)
+        .map(|a| centre + pt(rx * a.cos(), ry * a.sin()))
+        .collect()
+}
+
+pub fn do_it(sheet: &Sheet, ink: &Ink, command: &Command) -> Change {
+    plan(sheet, command, ink, &Scene::of(sheet, ink), &["skin".into(), "shell".into()]).unwrap()
+}
