@@ -141,4 +141,79 @@ export const tests = {
             await close();
         }
     },
+
+    async 'what lies in a box or in a free outline is cut out, its ends as told'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 6);
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
+            await saved(page);
+            const view = () => getJson(url, `/drawings/${id}`);
+            const before = await view();
+            // The middle of a long line that has paper around it.
+            const line = before.lines
+                .filter((l) => l.kind === 'centreline')
+                .sort((a, b) => b.path.length - a.path.length)[2];
+            const numbers = line.path.match(/-?\d+(\.\d+)?/g).map(Number);
+            const k = 6 * Math.floor(numbers.length / 12);
+            const [x, y] = [numbers[k], numbers[k + 1]];
+            await page.getByRole('button', { name: 'Cut out', exact: true }).click();
+            await page.getByRole('radio', { name: 'Round' }).click();
+            const corners = [
+                [x - 14, y - 14],
+                [x + 14, y - 14],
+                [x + 14, y + 14],
+                [x - 14, y + 14],
+            ];
+            const at = [];
+            for (const corner of corners) at.push(await onPage(page, before, corner));
+            const middle = await onPage(page, before, [x, y]);
+            // A box with Shift.
+            await page.keyboard.down('Shift');
+            await page.mouse.move(...at[0]);
+            await page.mouse.down();
+            await page.mouse.move(...middle, { steps: 3 });
+            await page.mouse.move(...at[2], { steps: 3 });
+            await page.mouse.up();
+            await page.keyboard.up('Shift');
+            await saved(page);
+            const boxed = await view();
+            assert.match(boxed.undo, /^cut \d+ lines?$/);
+            const within = (v) =>
+                v.lines.filter((l) => {
+                    const n = l.path.match(/-?\d+(\.\d+)?/g).map(Number);
+                    return n.some((_, i) => i % 2 === 0 && Math.hypot(n[i] - x, n[i + 1] - y) < 9);
+                }).length;
+            assert.ok(within(before) > 0);
+            assert.equal(within(boxed), 0);
+            // What was cut open is meant.
+            const open = (v) => v.findings.filter((f) => !f.left && ['gap', 'loose_end'].includes(f.kind)).length;
+            assert.equal(open(boxed), open(before));
+            await page.keyboard.press('Control+z');
+            await saved(page);
+            assert.deepEqual((await view()).lines, before.lines);
+            // A free outline, the ends as it ran.
+            await page.getByRole('radio', { name: 'Along the cutter' }).click();
+            await page.mouse.move(...at[0]);
+            await page.mouse.down();
+            for (const p of [...at.slice(1), at[0]]) await page.mouse.move(...p, { steps: 4 });
+            await page.mouse.up();
+            await saved(page);
+            const cut = await view();
+            assert.match(cut.undo, /^cut \d+ lines?$/);
+            assert.deepEqual(cut.lines.map((l) => l.id).sort(), boxed.lines.map((l) => l.id).sort());
+            // Where there is no ink, nothing is cut and the page says so.
+            await page.mouse.move(...(await onPage(page, before, [12, 12])));
+            await page.mouse.down();
+            await page.mouse.move(...(await onPage(page, before, [40, 14])), { steps: 3 });
+            await page.mouse.move(...(await onPage(page, before, [30, 40])), { steps: 3 });
+            await page.mouse.up();
+            await page.getByText('there is no ink in there').waitFor();
+            assert.equal((await view()).steps, cut.steps);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
 };

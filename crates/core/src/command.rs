@@ -391,6 +391,11 @@ pub fn plan(
                 put_in_place(&mut after, place, left);
             }
             after.erased.extend(cut.erased);
+            // What was cut open is meant to be.
+            for [end, tip] in cut.ends {
+                let left = |kind, at: Pt| Settled { kind, at: at.snapped(), how: Verdict::Left };
+                after.settled.extend([left(Kind::Gap, tip), left(Kind::LooseEnd, end)]);
+            }
             label
         }
         Command::Remove { line } => {

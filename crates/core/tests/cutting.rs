@@ -6,6 +6,7 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::command::{Command, plan};
+use rhizograph_core::finding::Kind;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::line::{End, EndStyle, Form, Line, Made, shared};
@@ -56,6 +57,18 @@ fn a_box_takes_what_lies_in_it_to_the_pixel() {
             let wanted = if gone { 0 } else { *ink.alpha.at(x, y) };
             assert_eq!(*seen.alpha.at(x, y), wanted, "at {x}, {y}");
         }
+    }
+}
+
+#[test]
+fn what_was_cut_open_is_meant_and_not_closed_again() {
+    let ink = inked(&[(ring(pt(200.0, 150.0), 100.0, 80.0, 0.4, 0.4 + std::f64::consts::TAU), 6.0)]);
+    let sheet = traced(&ink);
+    for style in STYLES {
+        let after = cut(&sheet, &ink, &boxed(292.0, 142.0, 308.0, 158.0), style);
+        let scene = Scene::of(&after, &ink);
+        assert!(scene.findings.iter().any(|f| f.kind == Kind::Gap), "{style:?}: the opening is known");
+        assert!(scene.findings.iter().all(|f| f.left || f.kind == Kind::Unpainted), "{style:?}");
     }
 }
 

@@ -21,6 +21,8 @@ pub struct CutOut {
     pub left: Vec<(usize, Vec<Line>)>,
     /// What that takes off the lifted ink.
     pub erased: Vec<Erasure>,
+    /// Where lines end now: their middle, and the tip of their ink.
+    pub ends: Vec<[Pt; 2]>,
 }
 
 /// Cuts everything within `outline` (px; closed, even-odd where it crosses itself) out of a drawing.
@@ -55,6 +57,7 @@ pub fn cut_out(lines: &[Arc<Line>], outline: &[Pt], style: EndStyle) -> CutOut {
                 let mut left = Vec::new();
                 for stretch in stretches {
                     let (part, mut erased) = finished(line, &stretch, style);
+                    out.ends.extend(part.iter().flat_map(|p| cut_ends(p, &stretch)));
                     left.extend(part);
                     if is_lifted {
                         out.erased.append(&mut erased);
@@ -270,6 +273,16 @@ fn finished(line: &Line, ends: &[StretchEnd; 2], style: EndStyle) -> (Option<Lin
         *ends = new_ends;
     }
     (Some(part), erased)
+}
+
+/// Where a stretch ends that was cut.
+fn cut_ends(part: &Line, ends: &[StretchEnd; 2]) -> Vec<[Pt; 2]> {
+    let flat = part.flat(FLATNESS);
+    let n = flat.len();
+    let at = |end: FlatPoint, inner: FlatPoint| [end.p, end.p + (end.p - inner.p).unit() * (end.width / 2.0)];
+    let sides = [(0, 1), (n.saturating_sub(1), n.saturating_sub(2))];
+    let cut = ends.iter().zip(sides).filter(|(e, _)| e.cut.is_some() && n > 1);
+    cut.map(|(_, (end, inner))| at(flat[end], flat[inner])).collect()
 }
 
 /// The place so far from an end along a line, and the points from there out to that end.

@@ -51,8 +51,9 @@ pub struct Gap {
 impl Gap {
     /// Whether another lies just so.
     fn is_where(&self, o: &Gap) -> bool {
-        (self.line, self.at_end, self.other, self.other_end) == (o.line, o.at_end, o.other, o.other_end)
-            && (self.from, self.to, self.along) == (o.from, o.to, o.along)
+        (self.line, self.at_end, self.other, self.other_end, self.leak)
+            == (o.line, o.at_end, o.other, o.other_end, o.leak)
+            && (self.from, self.to, self.along, self.length) == (o.from, o.to, o.along, o.length)
             && self.bridge == o.bridge
     }
 
@@ -691,13 +692,14 @@ fn end_to_line(
             if piece.line as usize == end.line && len < 3.0 * end.width + 10.0 {
                 continue;
             }
+            let along = (piece.b - piece.a).unit();
             let met = |confidence: f64| Candidate {
                 end: end.key(),
                 other_end: None,
                 other: piece.line as usize,
                 to: q,
                 to_width: 2.0 * half,
-                along: Some((piece.b - piece.a).unit()),
+                along: Some(along),
                 faces: None,
                 length,
                 confidence,
@@ -708,7 +710,10 @@ fn end_to_line(
             let id = |line: usize| network.line(line).map_or(0, |l| l.id);
             let is_better = |confidence: f64, than: &Option<Candidate>| {
                 than.as_ref().is_none_or(|b| {
-                    confidence.total_cmp(&b.confidence).then_with(|| id(b.other).cmp(&id(piece.line as usize))).is_gt()
+                    let order = confidence.total_cmp(&b.confidence);
+                    let order = order.then_with(|| id(b.other).cmp(&id(piece.line as usize)));
+                    // Of two pieces that meet there either would do, but always the same one.
+                    order.then_with(|| b.along.map_or(0.0, |d| d.x).total_cmp(&along.x)).is_gt()
                 })
             };
             let closeness = 0.9 * FAINT * (1.0 - 0.9 * length / limit);

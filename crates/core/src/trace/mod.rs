@@ -275,17 +275,10 @@ fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Opti
         if b.a == LOOP {
             return;
         }
-        let own = b.usual / 2.0;
-        let clear = |n: usize, k: usize| {
-            let (node, away) = (&graph.nodes[n], b.samples[k].p.dist(graph.nodes[n].at));
-            // A thin line is seen right up to the thick ink it runs into, however far that reaches.
-            let seen = node.radius > 1.5 * own && b.radius[k] < 1.25 * own + 0.3 && away > 1.15 * own + 0.5;
-            !crowded(n) || seen || away > 1.15 * node.radius + 0.5
-        };
-        let all = 0..b.samples.len();
+        let clear = |n: usize, p: Pt| !crowded(n) || p.dist(graph.nodes[n].at) > 1.15 * graph.nodes[n].radius + 0.5;
         let (from, to) = (
-            all.clone().find(|&k| clear(b.a, k)).unwrap_or(all.end),
-            all.clone().rev().find(|&k| clear(b.b, k)).map_or(0, |k| k + 1),
+            b.samples.iter().position(|s| clear(b.a, s.p)).unwrap_or(b.samples.len()),
+            b.samples.iter().rposition(|s| clear(b.b, s.p)).map_or(0, |k| k + 1),
         );
         let kept = if from < to {
             from..to
