@@ -129,6 +129,19 @@ await inked(drawings[6].id);
     await page.waitForTimeout(4000);
     await picture('leak-test');
     await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'Cut out', exact: true }).click();
+    const around = [0, 1, 2, 3, 4, 5, 6, 7, 8].map((k) => [
+        px + 150 + 90 * Math.cos((k * Math.PI) / 4.5),
+        py + 20 + 60 * Math.sin((k * Math.PI) / 4.5),
+    ]);
+    await page.mouse.move(...around[0]);
+    await page.mouse.down();
+    for (const p of around) await page.mouse.move(...p, { steps: 4 });
+    await page.waitForTimeout(1500);
+    await page.screenshot({ path: `${folder}cut-out.png` });
+    await page.keyboard.press('Escape');
+    await page.mouse.up();
+    await saved(page);
 }
 
 await lift(0);

@@ -2,6 +2,8 @@
 //! what is done by hand is undone exactly.
 #![allow(clippy::unwrap_used)]
 
+mod support;
+
 use proptest::prelude::*;
 use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::geom::{Pt, pt};
@@ -327,6 +329,39 @@ fn what_is_drawn_goes_along_when_the_sheet_is_laid_out_anew() {
     for (a, b) in sheet.lines.iter().zip(&after.lines) {
         for (p, q) in a.flat(0.2).iter().zip(b.flat(0.2)) {
             assert!(there(p.p).dist(q.p) < 0.02 && (p.width - q.width).abs() < 0.01);
+        }
+    }
+}
+
+/// A line with a tooth: darker and lighter along it, feathered at its edge.
+#[test]
+fn a_line_of_another_weight_keeps_its_grain_and_the_softness_of_its_edge() {
+    let mut ink = support::inked(&[(vec![pt(60.0, 150.0), pt(340.0, 150.0)], 12.0)]);
+    let tooth = |x: usize| if x / 5 % 2 == 0 { 255.0 } else { 185.0 };
+    for y in 0..300 {
+        for x in 0..400 {
+            let off = (y as f64 + 0.5 - 150.0).abs();
+            // Four pixels of feather around the edge.
+            let soft = ((6.0 - off) / 4.0 + 0.5).clamp(0.0, 1.0);
+            let inside = (60..340).contains(&x);
+            ink.alpha.set(x, y, if inside { (soft * tooth(x)) as u8 } else { 0 });
+        }
+    }
+    let sheet = support::traced(&ink);
+    assert_eq!(sheet.lines.len(), 1);
+    for factor in [1.5, 0.7] {
+        let weigh = Command::Weigh { lines: vec![], adjust: Adjust::Scale { factor } };
+        let after = support::do_it(&sheet, &ink, &weigh).apply(&sheet).unwrap();
+        let seen = after.visible_ink(&ink).alpha;
+        for x in 100..300 {
+            let wide = (0..300).filter(|&y| *seen.at(x, y) >= 128).count() as f64;
+            let was = (0..300).filter(|&y| *ink.alpha.at(x, y) >= 128).count() as f64;
+            assert!((wide - was * factor).abs() < 3.5, "at {x}: {wide} px wide, {was} before, times {factor}");
+            let middle = f64::from(*seen.at(x, 150));
+            assert!((middle - tooth(x)).abs() < 40.0, "at {x}: {middle}, {} before", tooth(x));
+            // As many shades across the edge as before.
+            let shades = |a: &Plane<u8>| (0..150).filter(|&y| (20..120).contains(a.at(x, y))).count();
+            assert!(shades(&seen).abs_diff(shades(&ink.alpha)) <= 1, "at {x}");
         }
     }
 }
