@@ -45,44 +45,51 @@ function merged(a: Finding[], b: Finding[]): Finding[] {
     return out.concat(b.slice(j));
 }
 
-function swapped<T, K>(list: T[], gone: K[], made: T[], key: (t: T) => K): T[] {
-    if (gone.length === 0 && made.length === 0) return list;
-    const out = new Set(gone);
-    return list.filter((t) => !out.has(key(t))).concat(made);
+/** What of a list stays and what goes, in one pass: thousands are gone through after each step. */
+function parted<T, K>(list: T[], gone: K[], key: (t: T) => K): { kept: T[]; out: T[] } {
+    if (gone.length === 0) return { kept: list, out: [] };
+    const names = new Set(gone);
+    const kept: T[] = [];
+    const out: T[] = [];
+    for (const t of list) (names.has(key(t)) ? out : kept).push(t);
+    return { kept, out };
 }
 
-export function patched(view: DrawingView, patch: DrawingPatch): DrawingView {
-    let regions = swapped(view.regions, patch.regions_gone, patch.regions, (r) => r.id);
+/** The drawing after a step, and the box of the sheet in which it changes what is seen, with what was known before. */
+export function patched(
+    view: DrawingView,
+    patch: DrawingPatch,
+    known: Box | null,
+): { view: DrawingView; changed: Box | null } {
+    const ofRegions = parted(view.regions, patch.regions_gone, (r) => r.id);
+    const ofLines = parted(view.lines, patch.lines_gone, (l) => l.id);
+    const ofFindings = parted(view.findings, patch.findings_gone, (f) => f.id);
+    let regions = patch.regions.length ? ofRegions.kept.concat(patch.regions) : ofRegions.kept;
+    let changed = known;
     if (patch.refilled.length > 0) {
         const fills = new Map(patch.refilled.map((r) => [r.region, r.swatch]));
         regions = regions.map((r) => {
             const fill = fills.get(r.id);
-            return fill === undefined ? r : { ...r, swatch: fill };
+            if (fill === undefined) return r;
+            changed = around(changed, r.bounds);
+            return { ...r, swatch: fill };
         });
     }
-    const kept = swapped(view.findings, patch.findings_gone, [], (f) => f.id);
-    return {
-        ...patch.frame,
-        lines: swapped(view.lines, patch.lines_gone, patch.lines, (l) => l.id),
-        regions,
-        findings: merged(kept, [...patch.findings].sort(before)),
-    };
-}
-
-/** Where a patch changes what is seen, with what was known to change before. */
-export function changedBox(view: DrawingView, patch: DrawingPatch, before: Box | null): Box | null {
-    let box = before;
-    const regions = new Set([...patch.regions_gone, ...patch.refilled.map((r) => r.region)]);
-    const lines = new Set(patch.lines_gone);
-    const findings = new Set(patch.findings_gone);
-    for (const r of view.regions) if (regions.has(r.id)) box = around(box, r.bounds);
-    for (const l of view.lines) if (lines.has(l.id)) box = around(box, l.bounds);
     const spot = (f: Finding) => {
-        for (const [x, y] of [f.at, f.to ?? f.at, ...f.path]) box = around(box, [x, y, x, y]);
+        for (const [x, y] of [f.at, f.to ?? f.at, ...f.path]) changed = around(changed, [x, y, x, y]);
     };
-    for (const f of view.findings) if (findings.has(f.id)) spot(f);
-    patch.findings.forEach(spot);
-    for (const { bounds } of [...patch.regions, ...patch.lines]) box = around(box, bounds);
-    for (const inked of patch.inked) box = around(box, inked);
-    return box;
+    [...ofFindings.out, ...patch.findings].forEach(spot);
+    for (const { bounds } of [...ofRegions.out, ...ofLines.out, ...patch.regions, ...patch.lines]) {
+        changed = around(changed, bounds);
+    }
+    for (const inked of patch.inked) changed = around(changed, inked);
+    return {
+        view: {
+            ...patch.frame,
+            lines: patch.lines.length ? ofLines.kept.concat(patch.lines) : ofLines.kept,
+            regions,
+            findings: merged(ofFindings.kept, [...patch.findings].sort(before)),
+        },
+        changed,
+    };
 }

@@ -353,44 +353,50 @@ impl Gaps {
     /// A confident closure that parts nothing by itself was cut at another place, too: where one or two doubtful ones
     /// lie between the same two regions and complete it, they speak for one another. The numbers of both.
     fn completed(&self) -> FxHashSet<u32> {
-        let mut between: FxHashMap<[usize; 2], Vec<&Chosen>> = FxHashMap::default();
-        for c in self.chosen.iter().flatten() {
-            if let Some([a, b]) = self.all.sides(c.gap.number) {
-                between.entry([a.min(b), a.max(b)]).or_default().push(c);
-            }
-        }
+        let key = |c: &Chosen| self.all.sides(c.gap.number).map(|[a, b]| [a.min(b), a.max(b)]);
         let is_idle = |c: &&Chosen| c.confidence >= COMPLETED && gains(&self.confident, &c.gap).is_none();
-        let is_short = |c: &Chosen| c.gap.length <= 0.5 * self.limit;
-        let completes = |c: &&Chosen| !c.confident && !c.gap.leak && c.confidence >= COMPLETES && is_short(c);
-        let speaks = |group: &&Vec<&Chosen>| {
-            let doubtful = group.iter().filter(|c| !c.confident).count();
-            let helped = group.iter().filter(|c| completes(c)).count();
-            let gain = group.iter().all(|c| gains(&self.all, &c.gap).is_some());
-            (1..=2).contains(&doubtful) && helped == doubtful && gain && group.iter().copied().any(|c| is_idle(&c))
-        };
-        let candidates: FxHashSet<[usize; 2]> = between.iter().filter(|(_, g)| speaks(g)).map(|(k, _)| *k).collect();
-        if candidates.is_empty() {
+        let all = || self.chosen.iter().flatten().map(|c| &**c);
+        let mut groups: FxHashMap<[usize; 2], Vec<&Chosen>> =
+            all().filter(is_idle).filter_map(key).map(|k| (k, Vec::new())).collect();
+        if groups.is_empty() {
             return FxHashSet::default();
         }
-        // Without the other doubtful ones those two must still be two.
-        let mut parent: FxHashMap<usize, usize> = FxHashMap::default();
-        fn root(parent: &mut FxHashMap<usize, usize>, mut f: usize) -> usize {
-            while let Some(&up) = parent.get(&f) {
-                f = up;
+        // What is open besides joins the faces at both its sides.
+        let mut open: Vec<[usize; 2]> = Vec::new();
+        for (c, k) in all().filter_map(|c| key(c).map(|k| (c, k))) {
+            match groups.get_mut(&k) {
+                Some(group) => group.push(c),
+                None if !c.confident => open.push(k),
+                None => {}
+            }
+        }
+        let is_short = |c: &Chosen| c.gap.length <= 0.5 * self.limit;
+        let completes = |c: &&&Chosen| !c.gap.leak && c.confidence >= COMPLETES && is_short(c);
+        groups.retain(|k, group| {
+            let doubtful: Vec<&&Chosen> = group.iter().filter(|c| !c.confident).collect();
+            let speaks = (1..=2).contains(&doubtful.len())
+                && doubtful.iter().all(|c| completes(&c))
+                && group.iter().all(|c| gains(&self.all, &c.gap).is_some());
+            if !speaks && !doubtful.is_empty() {
+                open.push(*k);
+            }
+            speaks
+        });
+        let most = open.iter().chain(groups.keys()).map(|k| k[1]).max().unwrap_or(0);
+        let mut parent: Vec<usize> = (0..=most).collect();
+        fn root(parent: &mut [usize], mut f: usize) -> usize {
+            while parent[f] != f {
+                parent[f] = parent[parent[f]];
+                f = parent[f];
             }
             f
         }
-        for (&[a, b], group) in between.iter().filter(|(k, _)| !candidates.contains(*k)) {
-            if group.iter().any(|c| !c.confident) {
-                let (a, b) = (root(&mut parent, a), root(&mut parent, b));
-                if a != b {
-                    parent.insert(a.max(b), a.min(b));
-                }
-            }
+        for [a, b] in open {
+            let (a, b) = (root(&mut parent, a), root(&mut parent, b));
+            parent[a.max(b)] = a.min(b);
         }
-        let holds = |k: &&[usize; 2]| root(&mut parent, k[0]) != root(&mut parent, k[1]);
-        let groups: Vec<&[usize; 2]> = candidates.iter().filter(holds).collect();
-        groups.into_iter().flat_map(|k| &between[k]).map(|c| c.gap.number).collect()
+        groups.retain(|k, _| root(&mut parent, k[0]) != root(&mut parent, k[1]));
+        groups.into_values().flatten().map(|c| c.gap.number).collect()
     }
 }
 

@@ -12,7 +12,7 @@
     import type { Finding } from '../types/Finding';
     import type { Pt } from '../types/Pt';
     import type { RegionView } from '../types/RegionView';
-    import { type Colours, counts, hatching, markDistance, marks, seam } from './marks';
+    import { type Colours, COUNT_CELL, counts, hatching, markDistance, marks, seam } from './marks';
     import { around, type Box } from './box';
     import { Glance } from './glance';
     import * as overlays from './overlays';
@@ -81,12 +81,14 @@
     }
 
     /** What of some shapes reaches into a box of the sheet: around a place, or what is seen. */
-    function* among<T extends Shape>(shapes: T[], [left, top, right, low]: number[], margin = 0): Generator<T> {
+    function among<T extends Shape>(shapes: T[], box: Box, margin = 0): T[] {
+        const [left, top, right, low] = [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
+        const found: T[] = [];
         for (const shape of shapes) {
             const b = shape.bounds;
-            if (b[0] - margin <= right! && b[2] + margin >= left! && b[1] - margin <= low! && b[3] + margin >= top!)
-                yield shape;
+            if (b[0] <= right && b[2] >= left && b[1] <= low && b[3] >= top) found.push(shape);
         }
+        return found;
     }
     /** The part of the sheet that is drawn now. */
     let drawn: Box = [0, 0, 0, 0];
@@ -97,6 +99,11 @@
         let [left, top, right, low] = [0, 0, camera.width, camera.height];
         if (box !== 'all' && box !== null) {
             const [a, b] = [camera.toScreen([box[0], box[1]]), camera.toScreen([box[2], box[3]])];
+            if (counted) {
+                // A count stands for all of its part of the canvas.
+                const cell = (v: number, up: number) => (Math.floor(v / COUNT_CELL) + up) * COUNT_CELL;
+                [a[0], a[1], b[0], b[1]] = [cell(a[0], 0), cell(a[1], 0), cell(b[0], 1), cell(b[1], 1)];
+            }
             [left, top] = [Math.max(left, Math.floor(a[0] - MARGIN)), Math.max(top, Math.floor(a[1] - MARGIN))];
             [right, low] = [Math.min(right, Math.ceil(b[0] + MARGIN)), Math.min(low, Math.ceil(b[1] + MARGIN))];
         }
@@ -183,6 +190,20 @@
 
     /** Findings that are marked one by one; more are counted. */
     const MOST_MARKS = 350;
+    /** Those with a mark on the part of the sheet that is seen. */
+    let seen: Finding[] = [];
+
+    /** Findings whose marks reach into a box of the sheet. */
+    function near(list: Finding[], [left, top, right, low]: Box): Finding[] {
+        const reach = MARGIN / camera.scale;
+        const found: Finding[] = [];
+        for (const f of list) {
+            const [x, y] = f.at;
+            if (x > left - reach && x < right + reach && y > top - reach && y < low + reach && f.kind !== 'unpainted')
+                found.push(f);
+        }
+        return found;
+    }
     let regionsTold = false;
     let desk = { theme: '', colour: '' };
 
@@ -201,8 +222,12 @@
             marked = now;
         }
         const changed = sheet.takeChanged();
-        if (changed === 'all' || counted || inking) part = 'all';
+        seen = near(findings.listed, [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])]);
+        // Far out, or where they would hide one another, marks are counted.
+        const count = camera.scale < 0.16 || seen.length > MOST_MARKS;
+        if (changed === 'all' || count !== counted || inking) part = 'all';
         else if (changed) mend(changed);
+        counted = count;
         g.save();
         clipTo(g, part);
         part = null;
@@ -289,16 +314,8 @@
                 onScreen();
             }
             if (!inking) for (const s of among(lines.seams, drawn)) seam(g, camera, pathOf(s), c);
-            const [left, top, right, low] = drawn;
-            const reach = MARGIN / camera.scale;
-            const listed = findings.listed.filter(
-                ({ kind, at: [x, y] }) =>
-                    kind !== 'unpainted' && x > left - reach && x < right + reach && y > top - reach && y < low + reach,
-            );
-            // Far out, or where they would hide one another.
-            counted = camera.scale < 0.16 || listed.length > MOST_MARKS;
-            if (counted) counts(g, camera, listed, c);
-            else marks(g, camera, listed, c, findings.current);
+            if (counted) counts(g, camera, seen, c);
+            else marks(g, camera, near(seen, drawn), c, findings.current);
             const now = findings.current;
             if (now?.kind === 'unpainted') outlineRegion(g, now.region);
         }

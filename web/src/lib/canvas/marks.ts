@@ -210,15 +210,21 @@ export function markDistance(camera: Camera, f: Finding, p: Pt): number {
     return Math.min(...[at, to, middle].map((q) => Math.hypot(q[0] - p[0], q[1] - p[1])));
 }
 
+/** The side of the parts of the canvas that findings are counted in, screen pixels. */
+export const COUNT_CELL = 110;
+
 /** Far out, marks fade into counts: one for each part of the canvas. */
 export function counts(g: G, camera: Camera, list: Finding[], c: Colours) {
-    const cell = 110;
-    const groups = new Map<string, { n: number; x: number; y: number }>();
+    const groups = new Map<number, { n: number; x: number; y: number }>();
     for (const f of list) {
         const [x, y] = camera.toScreen(f.at);
-        const key = `${Math.floor(x / cell)}:${Math.floor(y / cell)}`;
-        const had = groups.get(key) ?? { n: 0, x: 0, y: 0 };
-        groups.set(key, { n: had.n + 1, x: had.x + x, y: had.y + y });
+        const key = Math.floor(x / COUNT_CELL) * 65536 + Math.floor(y / COUNT_CELL);
+        const had = groups.get(key);
+        if (had) {
+            had.n++;
+            had.x += x;
+            had.y += y;
+        } else groups.set(key, { n: 1, x, y });
     }
     g.textAlign = 'center';
     g.textBaseline = 'middle';

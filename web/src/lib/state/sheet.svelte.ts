@@ -6,7 +6,7 @@ import type { DrawingView } from '../types/DrawingView';
 import type { StepTold } from '../types/StepTold';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Box } from '../canvas/box';
-import { changedBox, patched } from '../patch';
+import { patched } from '../patch';
 import { tell, tellError } from './notices.svelte';
 
 class Sheet {
@@ -82,9 +82,10 @@ class Sheet {
         const before = this.view;
         if (before?.info.id === told.frame.info.id) {
             this.#inked.push(...told.inked.map((box) => ({ box, revision: told.frame.info.revision })));
-            if (this.#changed !== 'all') this.#changed = changedBox(before, told, this.#changed);
-            this.view = patched(before, told);
-            this.onSaved(this.view);
+            const { view, changed } = patched(before, told, this.#changed === 'all' ? null : this.#changed);
+            if (this.#changed !== 'all') this.#changed = changed;
+            this.view = view;
+            this.onSaved(view);
         }
     }
 
