@@ -394,3 +394,41 @@ fn what_the_trace_shows_is_what_it_then_does() {
     });
     assert!(far.count() < 20);
 }
+
+#[test]
+fn an_end_that_was_meant_leaks_and_closing_there_parts_two_rooms() {
+    let room = vec![pt(60.0, 50.0), pt(340.0, 50.0), pt(340.0, 250.0), pt(60.0, 250.0), pt(60.0, 50.0)];
+    // A line that tapers off towards the wall was hardly meant to meet it; paint gets by all the same.
+    let mut ink = inked(&[(room, 6.0)]);
+    let knot = |x, y, width| FlatPoint { p: pt(x, y), width };
+    render::stroke(&mut ink.alpha, &[knot(60.0, 60.0, 9.0), knot(220.0, 150.0, 8.0), knot(297.5, 210.0, 1.4)]);
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    assert_eq!(scene.regions.len(), 1);
+    let leaks: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Leak).collect();
+    assert!(!leaks.is_empty(), "{:?}", scene.findings.iter().map(|f| &f.id).collect::<Vec<_>>());
+    let leak = leaks[0];
+    assert!(!leak.sure && leak.parts.is_some_and(|p| p.iter().all(Option::is_some)));
+    assert!((leak.size - 37.0).abs() < 2.0, "{}", leak.size);
+    // The way out leads across the opening, from the smaller room to the larger one.
+    let (from, to) = (leak.at, leak.to.unwrap());
+    assert!(segments_cross(leak.path[0], leak.path[2], from, to).is_some());
+    let parts = leak.parts.unwrap().map(Option::unwrap);
+    let anew = |with| {
+        let settle = Command::Settle { ids: vec![leak.id.clone()], with: Some(with) };
+        let change = do_it(&sheet, &ink, &settle);
+        let after = change.apply(&sheet).unwrap();
+        assert_eq!(change.undo(&after).unwrap(), sheet);
+        after
+    };
+    for with in [CloseWith::Bridge, CloseWith::Seam] {
+        let scene = Scene::of(&anew(with), &ink);
+        assert_eq!(scene.regions.len(), 2);
+        let inside = scene.regions.at(leak.path[0]).unwrap().area;
+        let outside = scene.regions.at(leak.path[2]).unwrap().area;
+        assert!(inside < outside, "{inside} {outside} of {parts:?}");
+    }
+    let left = do_it(&sheet, &ink, &Command::Leave { ids: vec![leak.id.clone()] }).apply(&sheet).unwrap();
+    let still = Scene::of(&left, &ink);
+    assert!(still.findings.iter().any(|f| f.kind == Kind::Leak && f.left));
+}

@@ -59,15 +59,18 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
         };
         (b - a).unit().turned()
     };
-    // Where an end is cut off, both sides go along the stroke as far as the cut.
+    // Where an end is cut off, both sides go along the stroke as far as the cut, and no point of them lies beyond it.
     let to_cut = |i: usize, p: Pt| {
-        let (end, inner) = if i == 0 { (0, 1) } else { (1, n - 2) };
-        let facet = if i == 0 || i == n - 1 { stroke.facets[end] } else { None };
-        facet.map_or(p, |f| {
-            let dir = (flat[i].p - flat[inner].p).unit();
-            let slope = dir.dot(f.inward);
-            if slope.abs() < 0.1 { p } else { p - dir * ((p - f.at).dot(f.inward) / slope) }
-        })
+        let mut p = p;
+        for (facet, end, inner) in [(stroke.facets[0], 0, 1), (stroke.facets[1], n - 1, n - 2)] {
+            let Some(f) = facet.filter(|f| flat[i].p.dist(flat[end].p) <= 2.0 * f.reach) else { continue };
+            let slope = (flat[end].p - flat[inner].p).unit().dot(f.inward);
+            let beyond = (p - f.at).dot(f.inward);
+            if slope.abs() > 0.1 && (i == end || beyond < 0.0) {
+                p = p - (flat[end].p - flat[inner].p).unit() * (beyond / slope);
+            }
+        }
+        p
     };
     let side =
         |sign: f64| (0..n).map(|i| to_cut(i, flat[i].p + normal(i) * (sign * flat[i].width / 2.0))).collect::<Vec<_>>();
@@ -181,9 +184,10 @@ mod tests {
         // The cutter leans by one in two.
         let slanted = line([End::Flat, End::AlongCutter(pt(1.0, 2.0).unit())]);
         let ring = &stroke_rings(&slanted.stroke(FLATNESS), false)[0];
-        let right: Vec<&Pt> = ring.iter().filter(|p| p.x > 50.0).collect();
-        assert_eq!(right.len(), 2);
-        assert!(right.iter().all(|p| ((p.x - 90.0) * 2.0 - (p.y - 50.0)).abs() < 1e-6), "{right:?}");
+        let beyond = |p: &Pt| (p.x - 90.0) * 2.0 - (p.y - 50.0);
+        assert!(ring.iter().all(|p| beyond(p) < 1e-6), "{ring:?}");
+        let on_cut: Vec<&Pt> = ring.iter().filter(|p| beyond(p).abs() < 1e-6).collect();
+        assert!(on_cut.iter().any(|p| p.y == 40.0) && on_cut.iter().any(|p| p.y == 60.0), "{ring:?}");
         assert!(ring.iter().filter(|p| p.x < 50.0).all(|p| (p.x - 10.0).abs() < 1e-6));
     }
     use crate::svg_in;
