@@ -375,7 +375,7 @@ impl Gaps {
         groups.retain(|k, group| {
             let doubtful: Vec<&&Chosen> = group.iter().filter(|c| !c.confident).collect();
             let speaks = (1..=2).contains(&doubtful.len())
-                && doubtful.iter().all(|c| completes(&c))
+                && doubtful.iter().all(completes)
                 && group.iter().all(|c| gains(&self.all, &c.gap).is_some());
             if !speaks && !doubtful.is_empty() {
                 open.push(*k);
