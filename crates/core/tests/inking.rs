@@ -337,7 +337,7 @@ fn what_is_drawn_goes_along_when_the_sheet_is_laid_out_anew() {
 #[test]
 fn a_line_of_another_weight_keeps_its_grain_and_the_softness_of_its_edge() {
     let mut ink = support::inked(&[(vec![pt(60.0, 150.0), pt(340.0, 150.0)], 12.0)]);
-    let tooth = |x: usize| if x / 5 % 2 == 0 { 255.0 } else { 185.0 };
+    let tooth = |x: usize| if (x / 5).is_multiple_of(2) { 255.0 } else { 185.0 };
     for y in 0..300 {
         for x in 0..400 {
             let off = (y as f64 + 0.5 - 150.0).abs();
