@@ -11,6 +11,16 @@ async function traced(page, url, n) {
     return id;
 }
 
+/** The drawing that the first of these traced, open at Join: how to ask for it, and how it is. */
+async function joining(page, url) {
+    const { id } = await demoDrawing(url, 6);
+    await page.goto(`${url}/#/drawing/${id}/join`);
+    await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
+    await saved(page);
+    const view = () => getJson(url, `/drawings/${id}`);
+    return { view, before: await view() };
+}
+
 export const tests = {
     async 'a leak is shown by the way it takes and closed at its narrowest spot'(url) {
         const { page, troubles, close } = await openBrowser();
@@ -65,12 +75,7 @@ export const tests = {
     async 'a span is picked, shown and taken away with its ink'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
-            const { id } = await demoDrawing(url, 6);
-            await page.goto(`${url}/#/drawing/${id}/join`);
-            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
-            await saved(page);
-            const view = () => getJson(url, `/drawings/${id}`);
-            const before = await view();
+            const { view, before } = await joining(page, url);
             // A longish centreline, by a place on it.
             const line = before.lines
                 .filter((l) => l.kind === 'centreline')
@@ -102,12 +107,7 @@ export const tests = {
     async 'a seam shows where it will land before it is let go, straight with shift'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
-            const { id } = await demoDrawing(url, 6);
-            await page.goto(`${url}/#/drawing/${id}/join`);
-            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
-            await saved(page);
-            const view = () => getJson(url, `/drawings/${id}`);
-            const before = await view();
+            const { view, before } = await joining(page, url);
             const region = [...before.regions].sort((a, b) => b.area - a.area)[3];
             const [x, y] = region.seed;
             await page.getByRole('button', { name: 'Seam', exact: true }).click();
@@ -145,12 +145,7 @@ export const tests = {
     async 'what lies in a box or in a free outline is cut out, its ends as told'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
-            const { id } = await demoDrawing(url, 6);
-            await page.goto(`${url}/#/drawing/${id}/join`);
-            await page.getByRole('button', { name: /Settle \d+ sure|No sure ones/ }).waitFor();
-            await saved(page);
-            const view = () => getJson(url, `/drawings/${id}`);
-            const before = await view();
+            const { view, before } = await joining(page, url);
             // The middle of a long line that has paper around it.
             const line = before.lines
                 .filter((l) => l.kind === 'centreline')

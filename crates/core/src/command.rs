@@ -382,6 +382,9 @@ pub fn plan(
         }
         Command::Cut { outline, ends } => {
             on_sheet(sheet, outline)?;
+            if outline.len() > 4000 {
+                return Err(Error::Mismatch("an outline has up to 4000 points"));
+            }
             let cut = cut_out(&after.lines, outline, *ends);
             if cut.left.is_empty() && cut.erased.iter().all(|e| takes_nothing(e, &scene.ink)) {
                 return Err(Error::Mismatch("there is no ink in there"));

@@ -689,7 +689,10 @@
                 if (path.length > 1) await sheet.do({ do: 'sweep', path });
                 break;
             case 'cut':
-                if (!still && path.length > 2) await sheet.do({ do: 'cut', outline: path, ends: bench.cutEnds });
+                // An outline ends where it began.
+                if (path.some((p) => path[0] && Math.hypot(p[0] - path[0][0], p[1] - path[0][1]) * camera.scale > 6)) {
+                    await sheet.do({ do: 'cut', outline: path, ends: bench.cutEnds });
+                }
                 break;
             case 'seam':
                 if (!still && path.length > 1) await sheet.do({ do: 'seam', path });
