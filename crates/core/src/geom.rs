@@ -95,6 +95,12 @@ pub fn nearest_on_segment(p: Pt, a: Pt, b: Pt) -> f64 {
     if l2 <= 0.0 { 0.0 } else { ((p - a).dot(d) / l2).clamp(0.0, 1.0) }
 }
 
+/// How far apart two segments are that do not cross, px.
+pub fn segments_gap(a: Pt, b: Pt, c: Pt, d: Pt) -> f64 {
+    let to = |p: Pt, u: Pt, v: Pt| p.dist(u.lerp(v, nearest_on_segment(p, u, v)));
+    to(a, c, d).min(to(b, c, d)).min(to(c, a, b)).min(to(d, a, b))
+}
+
 /// Where two segments cross, as parameters along each, or `None` if they do not (parallel ones never do).
 pub fn segments_cross(a: Pt, b: Pt, c: Pt, d: Pt) -> Option<(f64, f64)> {
     let (r, s) = (b - a, d - c);

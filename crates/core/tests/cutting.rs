@@ -7,7 +7,7 @@ mod support;
 use proptest::prelude::*;
 use rhizograph_core::command::{Command, plan};
 use rhizograph_core::finding::Kind;
-use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::geom::{Pt, inside, pt};
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::line::{End, EndStyle, Form, Line, Made, shared};
 use rhizograph_core::plane::Plane;
@@ -36,12 +36,7 @@ fn drawn(sheet: &Sheet) -> Plane<u8> {
 }
 
 fn holds(outline: &[Pt], p: Pt) -> bool {
-    let n = outline.len();
-    let passes = |k: &usize| {
-        let (a, b) = (outline[*k], outline[(k + 1) % n]);
-        (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x)
-    };
-    (0..n).filter(passes).count() % 2 == 1
+    inside(p, &[outline.to_vec()])
 }
 
 #[test]

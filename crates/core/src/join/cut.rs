@@ -1,7 +1,7 @@
 //! Cutting with an outline, drawn freely or as a box: what lies within goes. Lines are divided at the outline and end
 //! there round, flat or along it; solid shapes are cut exactly on it (polygon difference by `i_overlay`).
 
-use crate::geom::{Bounds, Pt, nearest_on_segment, pt, segments_cross};
+use crate::geom::{Bounds, Pt, inside, pt, segments_cross, segments_gap};
 use crate::line::{End, EndStyle, FlatPoint, Form, Line, Made, Place, Spine};
 use crate::render::{Erasure, InkPath};
 use i_overlay::core::fill_rule::FillRule;
@@ -103,9 +103,7 @@ impl Cutter {
     }
 
     fn holds(&self, p: Pt) -> bool {
-        let passes =
-            |(a, b): &(Pt, Pt)| (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x);
-        self.edges().filter(passes).count() % 2 == 1
+        inside(p, std::slice::from_ref(&self.ring))
     }
 
     /// The stretches of a line that lie outside; `None` if all of it does.
@@ -159,11 +157,7 @@ impl Cutter {
         let reaches = |w: &[FlatPoint]| {
             let half = w[0].width.max(w[1].width) / 2.0 + 1.0;
             let bounds = Bounds::of([&w[0].p, &w[1].p]).grown(half);
-            let near = |(a, b): (Pt, Pt)| {
-                let gap = |p: Pt, a: Pt, b: Pt| p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
-                let ends = [gap(w[0].p, a, b), gap(w[1].p, a, b), gap(a, w[0].p, w[1].p), gap(b, w[0].p, w[1].p)];
-                ends.iter().any(|d| *d < half)
-            };
+            let near = |(a, b): (Pt, Pt)| segments_gap(w[0].p, w[1].p, a, b) < half;
             bounds.touches(&self.bounds) && self.edges().any(near)
         };
         let knot = |f: &FlatPoint| [f.p.x, f.p.y, f.width + 1.0];

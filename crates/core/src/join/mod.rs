@@ -13,7 +13,7 @@ pub use leak::{Leak, find_leak};
 pub use spans::{Span, span_at, take_span};
 pub use tails::{Tail, Tails, cut as cut_tail, tails_up_to};
 
-use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, pt};
+use crate::geom::{Bounds, Pt, angle_between, pt, segments_gap};
 use crate::line::Spine;
 use crate::region::network::Network;
 use crate::render::InkPath;
@@ -35,17 +35,8 @@ fn ink_beside(network: &Network, path: &[[f64; 3]], not: &[usize]) -> Vec<InkPat
             }
             let near = Bounds::of([&piece.a, &piece.b]).grown(0.65 * widest + 3.0 + thick / 2.0);
             let meets = || {
-                let gap = |p: Pt, a: Pt, b: Pt| p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
-                let least = |q: &[Pt]| {
-                    [
-                        gap(q[0], piece.a, piece.b),
-                        gap(q[1], piece.a, piece.b),
-                        gap(piece.a, q[0], q[1]),
-                        gap(piece.b, q[0], q[1]),
-                    ]
-                };
-                let nearest = knots.windows(2).flat_map(least).fold(f64::INFINITY, f64::min);
-                nearest < 0.65 * widest + 3.0 + thick / 2.0
+                let gaps = knots.windows(2).map(|q| segments_gap(q[0], q[1], piece.a, piece.b));
+                gaps.fold(f64::INFINITY, f64::min) < 0.65 * widest + 3.0 + thick / 2.0
             };
             if near.touches(&bounds) && meets() && seen.insert((piece.line, piece.at)) {
                 let knot = |p: Pt, width: f64| [p.x, p.y, width + 1.0];
