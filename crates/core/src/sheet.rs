@@ -1,7 +1,7 @@
 //! The state of one drawing.
 
 use crate::finding::Settled;
-use crate::geom::{Bounds, pt};
+use crate::geom::{Bounds, Pt, pt};
 use crate::ink::Ink;
 use crate::lift::ByHand;
 use crate::line::{Line, Made, unlike};
@@ -14,6 +14,9 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::Arc;
 use ts_rs::TS;
+
+/// From so many boxes on all that they span is drawn at once.
+const MANY_BOXES: usize = 8;
 
 /// All that a drawing is besides its original: every edit changes this, and undoing gives back what was, field by field.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
@@ -121,7 +124,14 @@ impl Sheet {
             return boxes;
         }
         let over = self.over_pixels(&lifted.alpha);
-        for b in &boxes {
+        // Lines of another weight take time to draw: where many boxes overlap, each of them once.
+        let areas = if self.reweighed.is_empty() || boxes.len() < MANY_BOXES {
+            boxes.clone()
+        } else {
+            let corners: Vec<Pt> = boxes.iter().flat_map(|b| [b.min, b.max]).collect();
+            vec![Bounds::of(&corners)]
+        };
+        for b in &areas {
             let area = b.pixels(alpha.width, alpha.height);
             for y in area.1..area.3 {
                 let row = y * alpha.width;
