@@ -21,6 +21,14 @@ async function joining(page, url) {
     return { view, before: await view() };
 }
 
+/** A place in the middle of a longish centreline. */
+function onLongLine(view) {
+    const line = view.lines.filter((l) => l.kind === 'centreline').sort((a, b) => b.path.length - a.path.length)[2];
+    const numbers = line.path.match(/-?\d+(\.\d+)?/g).map(Number);
+    const k = 6 * Math.floor(numbers.length / 12);
+    return [numbers[k], numbers[k + 1]];
+}
+
 export const tests = {
     async 'a leak is shown by the way it takes and closed at its narrowest spot'(url) {
         const { page, troubles, close } = await openBrowser();
@@ -77,12 +85,7 @@ export const tests = {
         try {
             const { view, before } = await joining(page, url);
             // A longish centreline, by a place on it.
-            const line = before.lines
-                .filter((l) => l.kind === 'centreline')
-                .sort((a, b) => b.path.length - a.path.length)[2];
-            const numbers = line.path.match(/-?\d+(\.\d+)?/g).map(Number);
-            const k = 6 * Math.floor(numbers.length / 12);
-            const at = [numbers[k], numbers[k + 1]];
+            const at = onLongLine(before);
             await page.getByRole('button', { name: 'Span', exact: true }).click();
             const place = await onPage(page, before, at);
             await page.mouse.click(...place);
@@ -147,12 +150,7 @@ export const tests = {
         try {
             const { view, before } = await joining(page, url);
             // The middle of a long line that has paper around it.
-            const line = before.lines
-                .filter((l) => l.kind === 'centreline')
-                .sort((a, b) => b.path.length - a.path.length)[2];
-            const numbers = line.path.match(/-?\d+(\.\d+)?/g).map(Number);
-            const k = 6 * Math.floor(numbers.length / 12);
-            const [x, y] = [numbers[k], numbers[k + 1]];
+            const [x, y] = onLongLine(before);
             await page.getByRole('button', { name: 'Cut out', exact: true }).click();
             await page.getByRole('radio', { name: 'Round' }).click();
             const corners = [
