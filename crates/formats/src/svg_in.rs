@@ -31,8 +31,10 @@ pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
     if bytes.len() > MOST_TEXT {
         return Err(Error::TooLarge(bytes.len() >> 20));
     }
-    let tree =
-        usvg::Tree::from_data(bytes, &usvg::Options::default()).map_err(|e| Error::Damaged("SVG", e.to_string()))?;
+    // The reader itself breaks off at some numbers that no drawing has.
+    let tree = std::panic::catch_unwind(|| usvg::Tree::from_data(bytes, &usvg::Options::default()))
+        .map_err(|_| Error::Damaged("SVG", "it holds numbers that cannot be drawn".into()))?
+        .map_err(|e| Error::Damaged("SVG", e.to_string()))?;
     let (w, h) = (tree.size().width().ceil(), tree.size().height().ceil());
     if w > MOST_SIDE as f32 || h > MOST_SIDE as f32 || f64::from(w) * f64::from(h) > MOST_PIXELS as f64 {
         return Err(Error::TooManyPixels(w as u32, h as u32));
@@ -69,7 +71,8 @@ fn add_path(path: &usvg::Path, lines: &mut Vec<Line>) {
         }
     }
     if let Some(stroke) = path.stroke() {
-        let scale = f64::from((t.sx * t.sy - t.kx * t.ky).abs().sqrt());
+        let [sx, sy, kx, ky] = [t.sx, t.sy, t.kx, t.ky].map(f64::from);
+        let scale = (sx * sy - kx * ky).abs().sqrt();
         let width = f64::from(stroke.width().get()) * scale;
         let end = match stroke.linecap() {
             usvg::LineCap::Round => End::Round,
@@ -162,6 +165,13 @@ mod tests {
         assert!(!looks_like_svg(b"hello <svg"));
         assert!(looks_like_svg(b"<?xml version=\"1.0\"?>\n<svg/>"));
         assert!(matches!(read(b"<svg xmlns="), Err(Error::Damaged("SVG", _))));
+    }
+
+    #[test]
+    fn a_file_at_which_the_reader_breaks_off_is_refused() {
+        let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" width="300" height="200"><path stroke="black" fill="none"
+            d="M1 1 T0 99999999999 1e30 0" transform="matrix(11.03,156.54,-9.61,246.81,0,0)"/></svg>"#;
+        assert!(matches!(read(svg), Err(Error::Damaged("SVG", _))));
     }
 
     /// A piece of vector art: whole elements, odd ones and halves, with numbers of any size.
