@@ -424,9 +424,7 @@ pub fn plan(
         }
         Command::FillEmpties { swatch } => {
             known(swatches, swatch)?;
-            let filled: Vec<bool> =
-                crate::paint::fills(&scene.regions, &sheet.drops).iter().map(Option::is_some).collect();
-            let empty = scene.regions.iter().filter(|r| !filled[r.id as usize - 1]);
+            let empty = scene.regions.iter().filter(|r| scene.fill(r.id).is_none());
             let new: Vec<Drop> = empty.map(|r| Drop { at: r.seed, swatch: swatch.clone() }).collect();
             let label = counted("filled", new.len(), "empty region");
             after.drops.extend(new);

@@ -3,7 +3,7 @@
 
 use crate::geom::{Pt, pt};
 use crate::join::{Gap, Gaps, Tail, Tails};
-use crate::paint::{Dropped, drops_in};
+use crate::paint::Dropped;
 use crate::recipe::px_per_mm;
 use crate::region::Regions;
 use crate::region::network::{EndKey, Network, end_place};
@@ -205,12 +205,13 @@ impl Findings {
         self.open[kind as usize]
     }
 
-    /// Finds everything anew; what is as it was stays.
+    /// Finds everything anew; what is as it was stays. With the regions what lies in each, and which of them may have
+    /// changed: all when that is not told.
     pub(crate) fn update(
         &mut self,
         sheet: &Sheet,
         network: &Network,
-        regions: &Regions,
+        (regions, drops, changed): (&Regions, &[Dropped], Option<&[u32]>),
         gaps: &Gaps,
         tails: &Tails,
     ) -> FindingsEdited {
@@ -287,11 +288,13 @@ impl Findings {
         }
         self.ends = ends;
         let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
-        let drops = drops_in(regions, &sheet.drops);
         let mut of_regions = std::mem::take(&mut self.regions);
         of_regions.resize_with(of_regions.len().max(regions.most()), || None);
-        for (n, was) in of_regions.iter_mut().enumerate() {
-            let spec = regions.get(n as u32 + 1).and_then(|region| {
+        let asked = changed.map_or_else(|| (1..=of_regions.len() as u32).collect(), <[u32]>::to_vec);
+        for id in asked {
+            let n = id as usize - 1;
+            let was = &mut of_regions[n];
+            let spec = regions.get(id).and_then(|region| {
                 let area = region.area as f64;
                 let kind = match drops[n] {
                     Dropped::None if area < least => Kind::Sliver,
@@ -302,7 +305,7 @@ impl Findings {
                 Some(plain(kind, region.seed, area))
             });
             self.drop_changed(was, spec.as_ref(), &mut edited);
-            made.extend(spec.filter(|_| was.is_none()).map(|s| (About::Region(n as u32 + 1), s)));
+            made.extend(spec.filter(|_| was.is_none()).map(|s| (About::Region(id), s)));
         }
         self.regions = of_regions;
         for (about, spec) in made {

@@ -382,7 +382,8 @@ fn stretch_across(
     if old.is_empty() || flat.len() < 2 {
         return;
     }
-    let (x0, y0, x1, y1) = common(bounds_of(line).pixels(alpha.width, alpha.height), area);
+    let all = bounds_of(line).pixels(alpha.width, alpha.height);
+    let (x0, y0, x1, y1) = common(all, area);
     if x0 >= x1 || y0 >= y1 {
         return;
     }
@@ -402,22 +403,25 @@ fn stretch_across(
     // The nearest place of the line for each pixel: how far, which piece, how far along it.
     let (w, h) = (x1 - x0, y1 - y0);
     let mut nearest = Plane::new(w, h, (f32::INFINITY, 0u32, 0f32));
-    let mut drawn = Plane::new(w, h, 0u8);
-    let origin = pt(x0 as f64, y0 as f64);
+    // Moved to where the line begins, not to the area: whatever the area, each pixel is the same to the last bit.
+    let mut drawn = Plane::new(all.2 - all.0, all.3 - all.1, 0u8);
+    let origin = pt(all.0 as f64, all.1 as f64);
     let shifted: Vec<FlatPoint> =
         flat.iter().map(|f| FlatPoint { p: f.p - origin, width: f.width + 2.0 * FEATHER }).collect();
     let facets = stroke.facets.map(|f| f.map(|f| Facet { at: f.at - origin, ..f }));
-    let all = whole(&drawn);
-    stroke_in(&mut drawn, &shifted, facets, 255.0, all);
+    let (left, top) = (x0 - all.0, y0 - all.1);
+    let part = (left, top, left + w, top + h);
+    stroke_in(&mut drawn, &shifted, facets, 255.0, part);
     for (k, piece) in shifted.windows(2).enumerate() {
         let reach = piece[0].width.max(piece[1].width) / 2.0 + 1.0;
-        let (px0, py0, px1, py1) = Bounds::of([&piece[0].p, &piece[1].p]).grown(reach).pixels(w, h);
+        let near = Bounds::of([&piece[0].p, &piece[1].p]).grown(reach).pixels(drawn.width, drawn.height);
+        let (px0, py0, px1, py1) = common(near, part);
         for y in py0..py1 {
             for x in px0..px1 {
                 let p = pt(x as f64 + 0.5, y as f64 + 0.5);
                 let t = nearest_on_segment(p, piece[0].p, piece[1].p);
                 let d = p.dist(piece[0].p.lerp(piece[1].p, t)) as f32;
-                let here = &mut nearest.data[y * w + x];
+                let here = &mut nearest.data[(y - top) * w + x - left];
                 if d < here.0 {
                     *here = (d, k as u32, t as f32);
                 }
@@ -425,12 +429,13 @@ fn stretch_across(
         }
     }
     let most = was.iter().zip(flat).map(|(o, f)| (o - f.width / 2.0).abs()).fold(0.0, f64::max) + FEATHER + 2.0;
-    let around = Bounds::of_area((x0, y0, x1, y1)).grown(most.min(500.0)).pixels(alpha.width, alpha.height);
+    // What lies under all of the line, not of the area alone: what is cut out there is cut the same whatever the area.
+    let around = Bounds::of_area(all).grown(most.min(500.0)).pixels(alpha.width, alpha.height);
     let pixels = under(around);
     let at = pt(around.0 as f64, around.1 as f64);
     for y in 0..h {
         for x in 0..w {
-            let cover = *drawn.at(x, y);
+            let cover = *drawn.at(left + x, top + y);
             let (_, k, t) = *nearest.at(x, y);
             if cover == 0 {
                 continue;

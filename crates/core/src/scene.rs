@@ -6,7 +6,7 @@ use crate::geom::{Bounds, Pt};
 use crate::ink::Ink;
 use crate::join::{Gaps, Leak, Tails, find_leak};
 use crate::line::{FlatPoint, Line};
-use crate::paint::fills;
+use crate::paint::drops_in;
 use crate::plane::Plane;
 use crate::region::network::Network;
 use crate::region::{Regions, RegionsEdited};
@@ -46,8 +46,9 @@ impl Scene {
         let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
         let tails = Tails::of(&network, &sheet.recipes.join, sheet.dpi);
         let mut findings = Findings::default();
-        findings.update(sheet, &network, &regions, &gaps, &tails);
-        let fills = filled(&regions, sheet);
+        let dropped = drops_in(&regions, &sheet.drops);
+        findings.update(sheet, &network, (&regions, &dropped, None), &gaps, &tails);
+        let fills = dropped.iter().map(|d| d.fill(&sheet.drops).map(str::to_owned)).collect();
         Scene { ink, network, regions, fills, gaps, tails, findings }
     }
 
@@ -82,12 +83,17 @@ impl Scene {
         let ink = after.see_again(before, lifted, &mut self.ink.alpha);
         let edited = self.network.edit(&before.lines, &after.lines);
         let regions = self.regions.update(&self.network, &edited, &self.ink.alpha, &ink);
-        self.gaps.update(&self.network, &edited, &self.ink.alpha, &ink);
-        self.tails.update(&self.network, &edited);
-        let findings = self.findings.update(after, &self.network, &self.regions, &self.gaps, &self.tails);
-        let fills = fills(&self.regions, &after.drops);
-        self.fills.resize(fills.len(), None);
+        let Scene { network, gaps, tails, .. } = self;
+        rayon::join(|| gaps.update(network, &edited, &self.ink.alpha, &ink), || tails.update(network, &edited));
+        let dropped = drops_in(&self.regions, &after.drops);
+        // Nothing else is said of a region as long as it, the paint and the verdicts are the same.
+        let changed: Option<Vec<u32>> = (before.drops == after.drops && before.settled == after.settled)
+            .then(|| regions.gone.iter().chain(&regions.made).copied().collect());
+        let of_regions = (&self.regions, &*dropped, changed.as_deref());
+        let findings = self.findings.update(after, &self.network, of_regions, &self.gaps, &self.tails);
+        self.fills.resize(dropped.len(), None);
         let mut refilled = Vec::new();
+        let fills = dropped.iter().map(|d| d.fill(&after.drops));
         for (n, (was, is)) in
             self.fills.iter_mut().zip(fills).enumerate().filter(|(_, (was, is))| was.as_deref() != *is)
         {
@@ -115,8 +121,4 @@ impl Scene {
         lines.iter().for_each(|l| render::draw(&mut alpha, l));
         Ink::plain(alpha, colour)
     }
-}
-
-fn filled(regions: &Regions, sheet: &Sheet) -> Vec<Option<String>> {
-    fills(regions, &sheet.drops).into_iter().map(|f| f.map(str::to_owned)).collect()
 }

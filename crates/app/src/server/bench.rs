@@ -494,8 +494,12 @@ impl Bench {
         if open.stored.revision != revision {
             return Err(Error::Conflict { revision: open.stored.revision });
         }
-        let swatches: Vec<String> =
-            store::swatches(&self.pool, open.stored.shot).await?.into_iter().map(|s| s.id).collect();
+        let swatches: Vec<String> = match command {
+            Command::Fill { .. } | Command::FillEmpties { .. } => {
+                store::swatches(&self.pool, open.stored.shot).await?.into_iter().map(|s| s.id).collect()
+            }
+            _ => Vec::new(),
+        };
         // Tracing takes the ink of the settings as they are now, or as they are about to be.
         let now = open.stored.sheet.inking();
         let inking = match &command {
@@ -600,10 +604,14 @@ impl Bench {
             Written::Conflict { revision } => return Err(Error::Conflict { revision }),
             Written::Done { revision } => revision,
         };
+        let steps = match &step {
+            Step::Add(change) => before.steps.after(change),
+            Step::Undo(_) | Step::Redo(_) => store::steps(&self.pool, id).await?,
+        };
         let stored = Arc::new(Stored {
             sheet: Arc::unwrap_or_clone(after),
             revision,
-            steps: store::steps(&self.pool, id).await?,
+            steps,
             name: before.name.clone(),
             ..*before
         });

@@ -88,16 +88,19 @@ pub async fn insert_drawing(
         .bind(shot)
         .fetch_one(&mut **tx)
         .await?;
-    let id: i64 = sqlx::query_scalar(
-        "insert into drawings (shot, place, name, sheet, progress) values ($1, $2, $3, $4, $5) returning id",
-    )
-    .bind(shot)
-    .bind(place)
-    .bind(&drawing.name)
-    .bind(Json(&drawing.sheet))
-    .bind(Json(Progress::default()))
-    .fetch_one(&mut **tx)
-    .await?;
+    let id: i64 =
+        sqlx::query_scalar("insert into drawings (shot, place, name, progress) values ($1, $2, $3, $4) returning id")
+            .bind(shot)
+            .bind(place)
+            .bind(&drawing.name)
+            .bind(Json(Progress::default()))
+            .fetch_one(&mut **tx)
+            .await?;
+    sqlx::query("insert into states (drawing, revision, sheet) values ($1, 0, $2)")
+        .bind(id)
+        .bind(Json(&drawing.sheet))
+        .execute(&mut **tx)
+        .await?;
     sqlx::query("insert into originals (drawing, file_name, sha256, bytes) values ($1, $2, $3, $4)")
         .bind(id)
         .bind(&drawing.file_name)
@@ -122,7 +125,7 @@ pub async fn original_file(pool: &PgPool, drawing: i64) -> sqlx::Result<(String,
 /// Where the sheets of a shot have the marks of their peg holes, if one has them.
 pub async fn pegs_of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
     let found: Option<Json<Register>> = sqlx::query_scalar(
-        "select sheet->'recipes'->'intake'->'register' from drawings
+        "select sheet->'recipes'->'intake'->'register' from drawings join states on drawing = id
          where shot = $1 and (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean order by place limit 1",
     )
     .bind(shot)
@@ -134,7 +137,7 @@ pub async fn pegs_of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Option<[Pt; 
 /// Where the marks of a sheet of the shot were laid by hand, the first that has such; another drawing's than `but`.
 pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<[Pt; 2]>> {
     let found: Option<Json<Register>> = sqlx::query_scalar(
-        "select sheet->'recipes'->'intake'->'register' from drawings
+        "select sheet->'recipes'->'intake'->'register' from drawings join states on drawing = id
          where shot = $1 and id <> $2 and not (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean
          order by place limit 1",
     )
@@ -241,10 +244,10 @@ struct Journaled {
 /// A drawing with its state and the labels of its next undo and redo.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
     let row = sqlx::query(
-        "select d.id, d.shot, d.name, d.sheet, d.revision, d.handed_off,
+        "select d.id, d.shot, d.name, s.sheet, d.revision, d.handed_off,
                 (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'back', j.back) order by j.revision), '[]')
-                 from journal j where j.drawing = d.id and j.revision > d.sheet_revision) as journal
-         from drawings d where d.id = $1",
+                 from journal j where j.drawing = d.id and j.revision > s.revision) as journal
+         from drawings d join states s on s.drawing = d.id where d.id = $1",
     )
     .bind(drawing)
     .fetch_one(pool)
@@ -274,6 +277,13 @@ pub struct Steps {
     pub undo: Option<String>,
     pub redo: Option<String>,
     pub done: usize,
+}
+
+impl Steps {
+    /// Once a new one is added: what was undone cannot be done again any more.
+    pub fn after(&self, change: &Change) -> Steps {
+        Steps { undo: Some(change.label.clone()), redo: None, done: self.done + 1 }
+    }
 }
 
 pub async fn steps(pool: &PgPool, drawing: i64) -> sqlx::Result<Steps> {
@@ -352,30 +362,18 @@ pub async fn write_step(
     let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
     // Where the sheet lies is asked of the state by SQL, so it is never behind.
     let whole = change.len() > MOST_IN_JOURNAL || step.change().lays_out();
-    let done = if whole {
-        sqlx::query(
-            "update drawings set sheet = $4, sheet_revision = revision + 1, progress = $3, revision = revision + 1
-             where id = $1 and revision = $2",
-        )
-        .bind(drawing)
-        .bind(revision)
-        .bind(Json(progress))
-        .bind(Json(sheet))
-        .execute(&mut **tx)
-        .await?
-    } else {
+    let done =
         sqlx::query("update drawings set progress = $3, revision = revision + 1 where id = $1 and revision = $2")
             .bind(drawing)
             .bind(revision)
             .bind(Json(progress))
             .execute(&mut **tx)
-            .await?
-    };
+            .await?;
     if done.rows_affected() == 0 {
         return Ok(false);
     }
     if whole {
-        sqlx::query("delete from journal where drawing = $1").bind(drawing).execute(&mut **tx).await?;
+        keep_state(tx, drawing, revision + 1, sheet).await?;
     } else {
         sqlx::query("insert into journal (drawing, revision, change, back) values ($1, $2, $3::jsonb, $4)")
             .bind(drawing)
@@ -418,20 +416,31 @@ pub async fn journal_length(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
 /// Keeps a drawing's state as it was at a revision, in place of the journal up to there.
 pub async fn settle_journal(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet) -> sqlx::Result<()> {
     let mut tx = pool.begin().await?;
-    let done = sqlx::query("update drawings set sheet = $3, sheet_revision = $2 where id = $1 and sheet_revision < $2")
+    keep_state(&mut tx, drawing, revision, sheet).await?;
+    tx.commit().await
+}
+
+/// The same within a transaction. A later state that is kept already stays.
+async fn keep_state(
+    tx: &mut Transaction<'_, Postgres>,
+    drawing: i64,
+    revision: i64,
+    sheet: &Sheet,
+) -> sqlx::Result<()> {
+    let done = sqlx::query("update states set sheet = $3, revision = $2 where drawing = $1 and revision < $2")
         .bind(drawing)
         .bind(revision)
         .bind(Json(sheet))
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
     if done.rows_affected() == 1 {
         sqlx::query("delete from journal where drawing = $1 and revision <= $2")
             .bind(drawing)
             .bind(revision)
-            .execute(&mut *tx)
+            .execute(&mut **tx)
             .await?;
     }
-    tx.commit().await
+    Ok(())
 }
 
 pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {

@@ -148,6 +148,7 @@ pub struct Gaps {
     chosen: Vec<Option<Box<Chosen>>>,
     rounds: u64,
     numbers: u32,
+    lying: Lying,
     /// With the confident ones closed, and with all of them.
     confident: Closing,
     all: Closing,
@@ -164,6 +165,7 @@ impl Gaps {
             chosen: Vec::new(),
             rounds: 0,
             numbers: 0,
+            lying: Lying::default(),
             confident: Closing::default(),
             all: Closing::default(),
         };
@@ -184,8 +186,11 @@ impl Gaps {
         // A change of one end reaches those that might have met it.
         self.look(network, alpha, |end| near.near(end.p, reach));
         let (confident, all) = self.choose(network, alpha);
-        self.confident.update(network, edited, alpha, inked, &confident);
-        self.all.update(network, edited, alpha, inked, &all);
+        let Gaps { confident: some, all: every, .. } = self;
+        rayon::join(
+            || some.update(network, edited, alpha, inked, &confident),
+            || every.update(network, edited, alpha, inked, &all),
+        );
         self.weigh_gain();
     }
 
@@ -224,15 +229,19 @@ impl Gaps {
         if !anew.contains(&true) {
             return;
         }
-        let near = EndGrid::of(&loose, self.limit + AROUND);
+        // Only what lies around those that are looked at is asked for.
+        let cell = self.limit + AROUND;
+        let all = Bounds::of(loose.iter().filter(|e| is_anew(e.key())).map(|e| &e.p)).grown(2.0 * cell);
+        let close: Vec<&LineEnd> = loose.iter().copied().filter(|e| all.touches(&Bounds::of([&e.p]))).collect();
+        let near = EndGrid::of(&close, cell);
         let rank = |e: &LineEnd| (network.line(e.line).map_or(0, |l| l.id), e.at_end);
         let limit = self.limit;
-        let found: Vec<Candidate> = loose
+        let found: Vec<Candidate> = close
             .par_iter()
             .filter(|e| is_anew(e.key()))
             .flat_map_iter(|end| {
                 let mut found = Vec::new();
-                for other in near.around(end.p).map(|j| loose[j]).filter(|o| o.key() != end.key()) {
+                for other in near.around(end.p).map(|j| close[j]).filter(|o| o.key() != end.key()) {
                     // Of two that are both looked at the lesser one speaks for both.
                     if is_anew(other.key()) && rank(other) < rank(end) {
                         continue;
@@ -240,7 +249,7 @@ impl Gaps {
                     let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
                     found.extend(end_to_end(a, b, network, alpha, limit));
                 }
-                found.extend(end_to_line(end, &loose, &near, network, limit).into_iter().flatten());
+                found.extend(end_to_line(end, &close, &near, network, limit).into_iter().flatten());
                 found
             })
             .collect();
@@ -263,7 +272,8 @@ impl Gaps {
     /// to the confident ones, and to all.
     fn choose(&mut self, network: &Network, alpha: &Plane<u8>) -> (Swapped, Swapped) {
         let mut taken = vec![false; 2 * network.line_numbers()];
-        let mut lying = Lying::default();
+        let mut lying = std::mem::take(&mut self.lying);
+        lying.clear();
         self.chosen.resize_with(taken.len(), || None);
         self.rounds += 1;
         let mut confident = Swapped::default();
@@ -325,6 +335,7 @@ impl Gaps {
             all.0.extend(gone.iter().map(|c| c.gap.number));
             confident.0.extend(gone.iter().filter(|c| c.confident).map(|c| c.gap.number));
         }
+        self.lying = lying;
         (confident, all)
     }
 
@@ -412,7 +423,7 @@ fn gains(closing: &Closing, gap: &Gap) -> Option<[Option<usize>; 2]> {
 pub(super) type Swapped = (Vec<u32>, Vec<(u32, Gap)>);
 
 /// The curves of the gaps chosen so far, by the cells they touch: each cell heads a chain of entries.
-#[derive(Default)]
+#[derive(Debug, Clone, Default)]
 struct Lying {
     heads: FxHashMap<(i32, i32), u32>,
     /// A curve's number and the next entry of the cell; the first is none.
@@ -421,6 +432,13 @@ struct Lying {
 }
 
 impl Lying {
+    /// What it took up of memory it keeps.
+    fn clear(&mut self) {
+        self.heads.clear();
+        self.entries.clear();
+        self.ways.clear();
+    }
+
     fn keys(b: &Bounds) -> impl Iterator<Item = (i32, i32)> + use<> {
         let at = |v: f64| (v / 64.0).floor().clamp(-1e9, 1e9) as i32;
         let (x, y) = ((at(b.min.x), at(b.max.x)), (at(b.min.y), at(b.max.y)));

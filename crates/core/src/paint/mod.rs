@@ -49,13 +49,14 @@ pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Dropped> {
     out
 }
 
-/// The swatch that fills each region: that of the newest drop in it.
-pub fn fills<'a>(regions: &Regions, drops: &'a [Drop]) -> Vec<Option<&'a str>> {
-    let newest = |d: Dropped| match d {
-        Dropped::None => None,
-        Dropped::Alike(k) | Dropped::Differing(k) => Some(drops[k].swatch.as_str()),
-    };
-    drops_in(regions, drops).into_iter().map(newest).collect()
+impl Dropped {
+    /// The swatch that fills the region: that of the newest drop in it.
+    pub fn fill(self, drops: &[Drop]) -> Option<&str> {
+        match self {
+            Dropped::None => None,
+            Dropped::Alike(k) | Dropped::Differing(k) => Some(drops[k].swatch.as_str()),
+        }
+    }
 }
 
 /// Takes paint back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`

@@ -10,9 +10,11 @@
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
     import type { Finding } from '../types/Finding';
+    import type { LineView } from '../types/LineView';
     import type { Pt } from '../types/Pt';
     import type { RegionView } from '../types/RegionView';
-    import { type Colours, COUNT_CELL, counts, hatching, markDistance, marks, seam } from './marks';
+    import type { Shown } from '../shown';
+    import { type Colours, Counts, hatching, markDistance, marks, seam } from './marks';
     import { around, type Box } from './box';
     import { Glance } from './glance';
     import * as overlays from './overlays';
@@ -58,20 +60,17 @@
     const painting = $derived(bench.tool === 'touch' || bench.tool === 'area');
     const painted = $derived(bench.station === 'weight' ? ('weight' as const) : bench.effect);
 
-    const lines = $derived.by(() => {
-        const all = sheet.view?.lines ?? [];
-        return {
-            seams: all.filter((l) => l.kind === 'seam'),
-            handmade: all.filter((l) => l.made === 'bridge' || l.made === 'hand'),
-            spines: all.filter((l) => l.kind === 'centreline'),
-        };
-    });
-    const regionOf = (id: number | null) => (id === null ? undefined : sheet.view?.regions.find((r) => r.id === id));
+    /** The lines of a kind in a box of the sheet. */
+    const linesIn = (box: Box, which: (l: LineView) => boolean, margin = 0) =>
+        (sheet.view?.lines.within(box, margin) ?? []).filter(which);
+    const isSpine = (l: LineView) => l.kind === 'centreline';
+    const isSeam = (l: LineView) => l.kind === 'seam';
+    const isHandmade = (l: LineView) => l.made === 'bridge' || l.made === 'hand';
+    const regionOf = (id: number | null) => (id === null ? undefined : sheet.view?.regions.get(id));
     /** Paths are made when they are first drawn, and stay as long as what they are of. */
     const paths = new WeakMap<Shape, Path2D>();
     interface Shape {
         path: string;
-        bounds: [number, number, number, number];
     }
 
     function pathOf(shape: Shape): Path2D {
@@ -80,33 +79,31 @@
         return path;
     }
 
-    /** What of some shapes reaches into a box of the sheet: around a place, or what is seen. */
-    function among<T extends Shape>(shapes: T[], box: Box, margin = 0): T[] {
-        const [left, top, right, low] = [box[0] - margin, box[1] - margin, box[2] + margin, box[3] + margin];
-        const found: T[] = [];
-        for (const shape of shapes) {
-            const b = shape.bounds;
-            if (b[0] <= right && b[2] >= left && b[1] <= low && b[3] >= top) found.push(shape);
-        }
-        return found;
-    }
     /** The part of the sheet that is drawn now. */
     let drawn: Box = [0, 0, 0, 0];
+    /** How far a mark reaches around its place, and a count around its part of the canvas, screen pixels. */
     const MARGIN = 60;
+    const COUNT_MARGIN = 16;
+    const tally = new Counts();
 
     /** Clips to what is to be drawn again. */
     function clipTo(g: CanvasRenderingContext2D, box: Box | 'all' | null) {
-        let [left, top, right, low] = [0, 0, camera.width, camera.height];
-        if (box !== 'all' && box !== null) {
-            const [a, b] = [camera.toScreen([box[0], box[1]]), camera.toScreen([box[2], box[3]])];
-            if (counted) {
-                // A count stands for all of its part of the canvas.
-                const cell = (v: number, up: number) => (Math.floor(v / COUNT_CELL) + up) * COUNT_CELL;
-                [a[0], a[1], b[0], b[1]] = [cell(a[0], 0), cell(a[1], 0), cell(b[0], 1), cell(b[1], 1)];
-            }
-            [left, top] = [Math.max(left, Math.floor(a[0] - MARGIN)), Math.max(top, Math.floor(a[1] - MARGIN))];
-            [right, low] = [Math.min(right, Math.ceil(b[0] + MARGIN)), Math.min(low, Math.ceil(b[1] + MARGIN))];
+        let [left, top, right, low]: Box = [0, 0, camera.width, camera.height];
+        if (box === 'all' || box === null) tally.clear();
+        else [left, top, right, low] = [...camera.toScreen([box[0], box[1]]), ...camera.toScreen([box[2], box[3]])];
+        let margin = MARGIN;
+        if (counted) {
+            // A count stands for all of its part of the canvas.
+            [left, top, right, low] = Counts.around([left, top, right, low]);
+            const [a, b] = [camera.toSheet([left, top]), camera.toSheet([right, low])];
+            tally.recount(camera, [left, top, right, low], near([...a, ...b], 0));
+            margin = COUNT_MARGIN;
         }
+        [left, top] = [Math.max(0, Math.floor(left - margin)), Math.max(0, Math.floor(top - margin))];
+        [right, low] = [
+            Math.min(camera.width, Math.ceil(right + margin)),
+            Math.min(camera.height, Math.ceil(low + margin)),
+        ];
         g.setTransform(ratio, 0, 0, ratio, 0, 0);
         g.beginPath();
         g.rect(left, top, Math.max(0, right - left), Math.max(0, low - top));
@@ -190,19 +187,14 @@
 
     /** Findings that are marked one by one; more are counted. */
     const MOST_MARKS = 350;
-    /** Those with a mark on the part of the sheet that is seen. */
-    let seen: Finding[] = [];
+    /** From afar they always are. */
+    const FAR = 0.16;
 
-    /** Findings whose marks reach into a box of the sheet. */
-    function near(list: Finding[], [left, top, right, low]: Box): Finding[] {
-        const reach = MARGIN / camera.scale;
-        const found: Finding[] = [];
-        for (const f of list) {
-            const [x, y] = f.at;
-            if (x > left - reach && x < right + reach && y > top - reach && y < low + reach && f.kind !== 'unpainted')
-                found.push(f);
-        }
-        return found;
+    /** The findings listed that come as near to a box of the sheet as so many pixels of the screen. */
+    function near(box: Box, reach: number): Finding[] {
+        const listed = findings.whichListed();
+        const found = sheet.view?.findings.within(box, reach / camera.scale) ?? [];
+        return found.filter((f) => f.kind !== 'unpainted' && listed(f));
     }
     let regionsTold = false;
     let desk = { theme: '', colour: '' };
@@ -222,9 +214,9 @@
             marked = now;
         }
         const changed = sheet.takeChanged();
-        seen = near(findings.listed, [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])]);
         // Far out, or where they would hide one another, marks are counted.
-        const count = camera.scale < 0.16 || seen.length > MOST_MARKS;
+        const all = (): Box => [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
+        const count = camera.scale < FAR || near(all(), MARGIN).length > MOST_MARKS;
         if (changed === 'all' || count !== counted || inking) part = 'all';
         else if (changed) mend(changed);
         counted = count;
@@ -294,7 +286,7 @@
                 g.clip();
             }
             onSheet();
-            if (!inking && bench.station !== 'weight') paintRegions(g, view.regions);
+            if (!inking && bench.station !== 'weight') paintRegions(g, view);
             if (inking && (view.lift !== null || view.trouble)) drawGlance(g, caught);
             else inkShown = tiles.draw(g, camera, lies, 'ink', (w) => sheet.inkVersion(w), ratio);
             g.restore();
@@ -309,13 +301,13 @@
                 g.strokeStyle = '#5E8577';
                 g.lineWidth = Math.min(1.6 / camera.scale, 3);
                 g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
-                if (camera.scale > 0.9) for (const l of among(lines.spines, drawn)) g.stroke(pathOf(l));
+                if (camera.scale > 0.9) for (const l of linesIn(drawn, isSpine)) g.stroke(pathOf(l));
                 g.restore();
                 onScreen();
             }
-            if (!inking) for (const s of among(lines.seams, drawn)) seam(g, camera, pathOf(s), c);
-            if (counted) counts(g, camera, seen, c);
-            else marks(g, camera, near(seen, drawn), c, findings.current);
+            if (!inking) for (const s of linesIn(drawn, isSeam)) seam(g, camera, pathOf(s), c);
+            if (counted) tally.draw(g, c);
+            else marks(g, camera, near(drawn, MARGIN), c, findings.current);
             const now = findings.current;
             if (now?.kind === 'unpainted') outlineRegion(g, now.region);
         }
@@ -336,11 +328,12 @@
         }
     }
 
-    function paintRegions(g: CanvasRenderingContext2D, regions: RegionView[]) {
+    function paintRegions(g: CanvasRenderingContext2D, view: Shown) {
+        if (bench.station !== 'paint' && view.info.progress.painted === 0) return;
         const hatch = bench.station === 'paint' ? hatching('#CB4B36') : null;
         hatch?.setTransform(new DOMMatrix().scale(1 / camera.scale));
-        const left = new Set(findings.here.filter((f) => f.left).map((f) => f.region));
-        for (const r of among(regions, drawn)) {
+        const left = new Set(findings.left.map((f) => f.region));
+        for (const r of view.regions.within(drawn)) {
             const fill = r.swatch ? colourOf.get(r.swatch) : undefined;
             if (!fill && !hatch) continue;
             const path = pathOf(r);
@@ -415,7 +408,7 @@
             if (bench.chosen.length > 0) {
                 g.save();
                 onto(g);
-                const chosen = lines.spines.filter((l) => bench.chosen.includes(l.id));
+                const chosen = bench.chosen.map((id) => view.lines.get(id)).filter((l) => l !== undefined);
                 overlays.chosenLines(g, chosen.map(pathOf), camera.scale);
                 g.restore();
             }
@@ -552,7 +545,7 @@
     function regionAt(p: Pt): RegionView | undefined {
         const g = canvas.getContext('2d');
         g?.setTransform(1, 0, 0, 1, 0, 0);
-        for (const r of among(sheet.view?.regions ?? [], [...p, ...p])) {
+        for (const r of sheet.view?.regions.within([...p, ...p]) ?? []) {
             if (g?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd')) return r;
         }
         return undefined;
@@ -564,7 +557,7 @@
         if (!g) return null;
         g.setTransform(1, 0, 0, 1, 0, 0);
         g.lineWidth = 16 / camera.scale;
-        for (const l of among(lines.spines, [...p, ...p], g.lineWidth)) {
+        for (const l of linesIn([...p, ...p], isSpine, g.lineWidth)) {
             if (g.isPointInStroke(pathOf(l), p[0], p[1])) return l.id;
         }
         return null;
@@ -637,8 +630,10 @@
     }
 
     function pickFinding(at: Pt) {
-        const near = findings.listed.map((f) => ({ f, d: markDistance(camera, f, at) })).sort((a, b) => a.d - b.d)[0];
-        if (near && near.d < 26) findings.at = near.f.id;
+        const here = camera.toSheet(at);
+        const marked = near([...here, ...here], 26).map((f) => ({ f, d: markDistance(camera, f, at) }));
+        const nearest = marked.sort((a, b) => a.d - b.d)[0];
+        if (nearest && nearest.d < 26) findings.at = nearest.f.id;
         else if (bench.station === 'paint') {
             const region = regionAt(camera.toSheet(at));
             findings.at = findings.listed.find((f) => f.region === region?.id)?.id ?? null;
@@ -708,7 +703,7 @@
                 if (!g) return;
                 g.setTransform(1, 0, 0, 1, 0, 0);
                 g.lineWidth = 22 / camera.scale;
-                const near = [...among(lines.handmade, [...here, ...here], g.lineWidth)];
+                const near = linesIn([...here, ...here], isHandmade, g.lineWidth);
                 const hit = near.find((l) => g.isPointInStroke(pathOf(l), here[0], here[1]));
                 if (hit) await sheet.do({ do: 'remove', line: hit.id });
                 break;

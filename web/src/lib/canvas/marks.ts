@@ -8,6 +8,7 @@
 import type { Finding } from '../types/Finding';
 import type { Kind } from '../types/Kind';
 import type { Pt } from '../types/Pt';
+import type { Box } from './box';
 import type { Camera } from './camera.svelte';
 
 export interface Colours {
@@ -211,31 +212,57 @@ export function markDistance(camera: Camera, f: Finding, p: Pt): number {
 }
 
 /** The side of the parts of the canvas that findings are counted in, screen pixels. */
-export const COUNT_CELL = 110;
+const COUNT_CELL = 110;
 
 /** Far out, marks fade into counts: one for each part of the canvas. */
-export function counts(g: G, camera: Camera, list: Finding[], c: Colours) {
-    const groups = new Map<number, { n: number; x: number; y: number }>();
-    for (const f of list) {
-        const [x, y] = camera.toScreen(f.at);
-        const key = Math.floor(x / COUNT_CELL) * 65536 + Math.floor(y / COUNT_CELL);
-        const had = groups.get(key);
-        if (had) {
-            had.n++;
-            had.x += x;
-            had.y += y;
-        } else groups.set(key, { n: 1, x, y });
+export class Counts {
+    #groups = new Map<number, { n: number; x: number; y: number }>();
+
+    static #key(column: number, row: number) {
+        return column * 65536 + row;
     }
-    g.textAlign = 'center';
-    g.textBaseline = 'middle';
-    for (const { n, x, y } of groups.values()) {
-        g.beginPath();
-        g.arc(x / n, y / n, 12, 0, 7);
-        g.fillStyle = c.line;
-        g.fill();
-        g.fillStyle = c.paper;
+
+    /** The parts that a box of the canvas touches, as a box. */
+    static around([left, top, right, low]: Box): Box {
+        const [from, to] = [(v: number) => Math.floor(v / COUNT_CELL), (v: number) => Math.floor(v / COUNT_CELL) + 1];
+        return [from(left) * COUNT_CELL, from(top) * COUNT_CELL, to(right) * COUNT_CELL, to(low) * COUNT_CELL];
+    }
+
+    /** Counts anew in a box of whole parts; `list` holds all that is in there. */
+    recount(camera: Camera, [left, top, right, low]: Box, list: Finding[]) {
+        const cell = (v: number) => Math.floor(v / COUNT_CELL);
+        for (let row = cell(top); row < cell(low); row++) {
+            for (let column = cell(left); column < cell(right); column++) this.#groups.delete(Counts.#key(column, row));
+        }
+        for (const f of list) {
+            const [x, y] = camera.toScreen(f.at);
+            if (x < left || x >= right || y < top || y >= low) continue;
+            const key = Counts.#key(cell(x), cell(y));
+            const had = this.#groups.get(key);
+            if (had) {
+                had.n++;
+                had.x += x;
+                had.y += y;
+            } else this.#groups.set(key, { n: 1, x, y });
+        }
+    }
+
+    clear() {
+        this.#groups.clear();
+    }
+
+    draw(g: G, c: Colours) {
+        g.textAlign = 'center';
+        g.textBaseline = 'middle';
         g.font = '600 12px "Atkinson Hyperlegible Next Variable"';
-        g.fillText(String(n), x / n, y / n + 0.5);
+        for (const { n, x, y } of this.#groups.values()) {
+            g.beginPath();
+            g.arc(x / n, y / n, 12, 0, 7);
+            g.fillStyle = c.line;
+            g.fill();
+            g.fillStyle = c.paper;
+            g.fillText(String(n), x / n, y / n + 0.5);
+        }
     }
 }
 

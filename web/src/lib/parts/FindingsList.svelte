@@ -14,7 +14,7 @@
     }
     const { kinds, clear }: Props = $props();
     const dpi = $derived(sheet.view?.dpi ?? 300);
-    const left = $derived(findings.here.length - findings.open.length);
+    const left = $derived(findings.left.length);
     const settled = $derived(sheet.view?.info.progress.settled ?? 0);
 
     function title(f: Finding) {
@@ -93,7 +93,7 @@
             All {findings.open.length}
         </button>
         {#each kinds as k (k)}
-            {@const n = findings.counts[k] ?? 0}
+            {@const n = findings.count(k)}
             {#if n > 0 && kinds.length > 1}
                 <button
                     class="chip"
@@ -159,7 +159,7 @@
                 </button>
             </li>
         {:else}
-            <li class="quiet px-4 py-3 text-[13px]">{findings.here.length === left ? clear : 'None of this kind.'}</li>
+            <li class="quiet px-4 py-3 text-[13px]">{findings.open.length === 0 ? clear : 'None of this kind.'}</li>
         {/each}
     </ul>
     <p class="quiet border-t border-base-300 px-4 py-1.5 text-[12px]">

@@ -18,8 +18,8 @@
 
     const view = $derived(sheet.view);
     const perMm = $derived((view?.dpi ?? 300) / 25.4);
-    const lines = $derived((view?.lines ?? []).filter((l) => l.kind === 'centreline').length);
-    const chosen = $derived(bench.chosen.filter((id) => view?.lines.some((l) => l.id === id)));
+    const lines = $derived(view?.lines.count((l) => l.kind === 'centreline') ?? 0);
+    const chosen = $derived(bench.chosen.filter((id) => view?.lines.get(id) !== undefined));
     const HOWS: { value: How; name: string; help: string }[] = [
         { value: 'set', name: 'Set', help: 'One width all along' },
         { value: 'scale', name: 'Scale', help: 'Times a factor' },

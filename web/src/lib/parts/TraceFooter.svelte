@@ -9,8 +9,8 @@
     const view = $derived(sheet.view);
     const others = $derived((shots.shot?.drawings.length ?? 0) > 1);
     let sure = $state(false);
-    const changed = $derived(view?.lines.filter((l) => l.made === 'edited' || l.made === 'bridge').length ?? 0);
-    const untouched = $derived(view?.lines.filter((l) => l.made === 'traced').length ?? 0);
+    const changed = $derived(view?.lines.count((l) => l.made === 'edited' || l.made === 'bridge') ?? 0);
+    const untouched = $derived(view?.lines.count((l) => l.made === 'traced') ?? 0);
     const lines = (n: number) => `${n} line${n === 1 ? '' : 's'}`;
 
     function trace(afresh: boolean) {
@@ -52,7 +52,7 @@
                         : ''}.
                 </p>
             {:else if view.traced}<p class="quiet mb-1.5 text-[12.5px]">
-                    Lifted and traced: {lines(view.lines.length)}{view.handmade > 0
+                    Lifted and traced: {lines(view.lines.size)}{view.handmade > 0
                         ? `, ${view.handmade} of them made or changed by hand`
                         : ''}.
                 </p>{/if}

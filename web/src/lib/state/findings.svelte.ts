@@ -13,39 +13,38 @@ class Findings {
     showLeft = $state(false);
     at = $state<string | null>(null);
 
-    /** Those of the station in one pass: thousands are gone through after each step. */
-    #sorted = $derived.by(() => {
-        const kinds = bench.station === 'join' ? AT_JOIN : bench.station === 'paint' ? AT_PAINT : [];
-        const here: Finding[] = [];
-        const open: Finding[] = [];
-        const sure: Finding[] = [];
-        const counts: Partial<Record<Kind, number>> = {};
-        for (const f of kinds.length ? (sheet.view?.findings ?? []) : []) {
-            if (!kinds.includes(f.kind)) continue;
-            here.push(f);
-            if (f.left) continue;
-            open.push(f);
-            if (f.sure) sure.push(f);
-            counts[f.kind] = (counts[f.kind] ?? 0) + 1;
-        }
-        return { here, open, sure, counts };
-    });
-    here = $derived(this.#sorted.here);
-    open = $derived(this.#sorted.open);
-    sure = $derived(this.#sorted.sure);
-    /** How many of a kind are open. */
-    counts = $derived(this.#sorted.counts);
+    #kinds = $derived(bench.station === 'join' ? AT_JOIN : bench.station === 'paint' ? AT_PAINT : []);
+    open = $derived(sheet.view?.open.of(this.#kinds) ?? []);
+    left = $derived(sheet.view?.left.of(this.#kinds) ?? []);
+    sure = $derived(this.#kinds.flatMap((k) => sheet.view?.open.sure(k) ?? []));
     listed = $derived.by(() => {
-        if (!this.showLeft && this.only === null) return this.open;
-        return this.here.filter((f) => f.left === this.showLeft && (this.only === null || f.kind === this.only));
+        if (this.only === null) return this.showLeft ? this.left : this.open;
+        return (this.showLeft ? sheet.view?.left : sheet.view?.open)?.of([this.only]) ?? [];
     });
-    current = $derived(this.listed.find((f) => f.id === this.at) ?? null);
+    current = $derived(this.#listedAs(this.at));
+
+    /** How many of a kind are open. */
+    count(kind: Kind): number {
+        return sheet.view?.open.count(kind) ?? 0;
+    }
+
+    /** Tells of a finding whether it is listed. */
+    whichListed(): (f: Finding) => boolean {
+        const left = this.showLeft;
+        const kinds = this.only === null ? this.#kinds : [this.only];
+        return (f) => f.left === left && kinds.includes(f.kind);
+    }
+
+    #listedAs(id: string | null): Finding | null {
+        const found = id === null ? undefined : sheet.view?.findings.get(id);
+        return found && this.whichListed()(found) ? found : null;
+    }
 
     /** Goes to the next (1) or the previous (-1) finding and brings it into view. */
     step(by: 1 | -1) {
         const n = this.listed.length;
         if (n === 0) return;
-        const i = this.listed.findIndex((f) => f.id === this.at);
+        const i = this.current ? this.listed.indexOf(this.current) : -1;
         const next = i < 0 ? (by > 0 ? 0 : n - 1) : (i + by + n) % n;
         const finding = this.listed[next];
         if (finding) this.show(finding);
@@ -58,7 +57,7 @@ class Findings {
 
     /** Settles with a command, then goes on to the one that followed. */
     async settle(finding: Finding, how: 'accept' | 'seam' | 'leave') {
-        const i = this.listed.findIndex((f) => f.id === finding.id);
+        const i = this.listed.indexOf(finding);
         const after = this.listed[i + 1] ?? this.listed[i - 1];
         let done: boolean;
         if (how === 'leave') {
@@ -76,7 +75,7 @@ class Findings {
             done = await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam });
         }
         if (!done) return;
-        const next = this.listed.find((f) => f.id === after?.id) ?? this.listed[0];
+        const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
         if (next) this.show(next);
         else this.at = null;
     }

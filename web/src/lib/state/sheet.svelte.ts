@@ -2,22 +2,23 @@
 import * as api from '../api';
 import type { Command } from '../types/Command';
 import type { Pt } from '../types/Pt';
+import type { DrawingFrame } from '../types/DrawingFrame';
 import type { DrawingView } from '../types/DrawingView';
 import type { StepTold } from '../types/StepTold';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Box } from '../canvas/box';
-import { patched } from '../patch';
+import { laid, patched, type Shown } from '../shown';
 import { tell, tellError } from './notices.svelte';
 
 class Sheet {
-    view = $state.raw<DrawingView | null>(null);
+    view = $state.raw<Shown | null>(null);
     loading = $state(false);
     /** Commands on their way. */
     waiting = $state(0);
     #queue: Promise<unknown> = Promise.resolve();
     /** The drawing that was asked for last. */
     #wanted = 0;
-    onSaved: (view: DrawingView) => void = () => {};
+    onSaved: (view: DrawingFrame) => void = () => {};
     /** Where the ink changed since the whole of it was told, the newest last. */
     #inked: { box: [number, number, number, number]; revision: number }[] = [];
     #inkedWhole = 0;
@@ -64,7 +65,7 @@ class Sheet {
         this.#inked = [];
         this.#inkedWhole = view.info.revision;
         this.#changed = 'all';
-        this.view = view;
+        this.view = laid(view);
     }
 
     /** Shows a new state, unless another drawing lies on the bench by now. */
@@ -82,10 +83,10 @@ class Sheet {
         const before = this.view;
         if (before?.info.id === told.frame.info.id) {
             this.#inked.push(...told.inked.map((box) => ({ box, revision: told.frame.info.revision })));
-            const { view, changed } = patched(before, told, this.#changed === 'all' ? null : this.#changed);
+            const { shown, changed } = patched(before, told, this.#changed === 'all' ? null : this.#changed);
             if (this.#changed !== 'all') this.#changed = changed;
-            this.view = view;
-            this.onSaved(view);
+            this.view = shown;
+            this.onSaved(shown);
         }
     }
 

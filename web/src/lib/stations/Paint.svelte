@@ -12,7 +12,7 @@
     const swatches = $derived(shots.shot?.swatches ?? []);
     const used = $derived.by(() => {
         const n: Record<string, number> = {};
-        for (const r of view?.regions ?? []) if (r.swatch) n[r.swatch] = (n[r.swatch] ?? 0) + 1;
+        for (const r of view?.regions.all() ?? []) if (r.swatch) n[r.swatch] = (n[r.swatch] ?? 0) + 1;
         return n;
     });
     $effect(() => {
@@ -37,7 +37,7 @@
         name = '';
         adding = false;
     }
-    const empties = $derived((view?.regions ?? []).filter((r) => !r.swatch).length);
+    const empties = $derived(view?.regions.count((r) => !r.swatch) ?? 0);
 </script>
 
 {#if view && !view.traced}
@@ -47,7 +47,7 @@
         <div class="px-4 pt-3 pb-2">
             <h2 class="text-[17px] leading-tight">Colour model</h2>
             <p class="quiet text-[12.5px]">
-                The shot’s · {swatches.length} swatches · {view.info.progress.painted} of {view.regions.length} regions painted
+                The shot’s · {swatches.length} swatches · {view.info.progress.painted} of {view.regions.size} regions painted
             </p>
         </div>
         <ul class="min-h-0 overflow-y-auto border-t border-base-300" aria-label="Swatches">

@@ -16,7 +16,7 @@
 {#if view?.traced && !view.lift}
     <div class="px-4 pt-3">
         <h2 class="text-[17px] leading-tight">Trace</h2>
-        <p class="quiet mt-1 text-[13px]">This drawing came in as lines: {count(view.lines.length, 'line')}.</p>
+        <p class="quiet mt-1 text-[13px]">This drawing came in as lines: {count(view.lines.size, 'line')}.</p>
         <button class="btn btn-primary btn-sm mt-3" onclick={() => bench.enter('join')}>Go on to Join</button>
     </div>
 {:else if view && !view.lift}
