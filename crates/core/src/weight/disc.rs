@@ -122,8 +122,10 @@ impl Nearest {
             let c = i32::from(columns[q as usize]);
             c * c
         };
+        let last = columns.len().saturating_sub(1);
         for (q, &c) in columns.iter().enumerate() {
-            if c >= none {
+            // Ink between ink is nearest to itself alone.
+            if c >= none || c == 0 && columns[q.saturating_sub(1)] == 0 && columns[(q + 1).min(last)] == 0 {
                 continue;
             }
             let (q, own) = (q as i32, i32::from(c) * i32::from(c));
@@ -156,6 +158,9 @@ impl Nearest {
     /// left one.
     #[inline]
     fn of(&mut self, columns: &[u8], x: usize) -> Option<(u32, usize)> {
+        if columns[x] == 0 {
+            return Some((0, x));
+        }
         while self.next + 1 < self.from.len() && self.from[self.next + 1] <= x as i32 {
             self.next += 1;
         }
@@ -199,8 +204,10 @@ fn soft_row(
     nearest.read(columns, none);
     // Neighbours mostly have the same ink nearest to them.
     let mut last = (usize::MAX, 0, 0.0, 0.0);
-    let stretches = (0..reached.len()).filter(|&s| active(s));
-    for x in stretches.flat_map(|s| s * STRETCH..((s + 1) * STRETCH).min(w)) {
+    let of = |s: usize| s * STRETCH..((s + 1) * STRETCH).min(w);
+    let full = |s: usize| alpha.row(y)[of(s)].iter().fold(255, |a, &b| a.min(b)) == 255;
+    let stretches = (0..reached.len()).filter(|&s| active(s) && !full(s));
+    for x in stretches.flat_map(of) {
         let own = row[x];
         let r = scale.map_or(r, |s| r * f64::from(*s.at(x, y)) / 255.0);
         if own == 255 || r == 0.0 {

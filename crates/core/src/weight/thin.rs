@@ -10,6 +10,8 @@ use crate::plane::Plane;
 use crate::trace::thinning::{Thinning, thin_to};
 use rayon::prelude::*;
 
+/// So many pixels are done in one go.
+const RUN: usize = 1 << 14;
 /// Above any squared distance that is asked for; what is ranked from here on stays.
 const STAYS: u16 = 1 << 15;
 /// Ink that the floor asks for, which may have gone otherwise.
@@ -32,44 +34,60 @@ pub fn keep_whole(
     // Rank of each ink pixel: its squared distance to the paper, marked if it stays.
     let mut rank = squared_distance_up_to(&paper, r.ceil() as usize + 1);
     drop(paper);
-    rank.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        let r = area.map_or(r, |a| r * f64::from(a.data[i]) / 255.0);
-        *o = match alpha.data[i] >= IS_INK {
-            false => 0,
-            true if f64::from(*o) <= r * r => (*o).max(1),
-            true => *o | STAYS,
-        }
-    });
     let last = (r * r) as u16;
+    let ranked = |own: u8, squared: u16, last: u16| match own >= IS_INK {
+        false => 0,
+        true if squared <= last => squared.max(1),
+        true => squared | STAYS,
+    };
+    let ink = || alpha.data.par_chunks(RUN);
+    match area {
+        None => rank.data.par_chunks_mut(RUN).zip(ink()).for_each(|(rank, ink)| {
+            rank.iter_mut().zip(ink).for_each(|(o, &own)| *o = ranked(own, *o, last));
+        }),
+        Some(area) => {
+            let limits: Vec<u16> = (0..=255u8).map(|a| (r * f64::from(a) / 255.0).powi(2) as u16).collect();
+            rank.data.par_chunks_mut(RUN).zip(ink()).zip(area.data.par_chunks(RUN)).for_each(|((rank, ink), area)| {
+                for ((o, &own), &a) in rank.iter_mut().zip(ink).zip(area) {
+                    *o = ranked(own, *o, limits[a as usize]);
+                }
+            });
+        }
+    }
     // First the middles of what is too thin, their ends kept; then the ink around them that the floor asks for.
     let middles = thin_to(&rank, last.max(1), Thinning::KeepingEnds);
     let mut strands = Plane::new(alpha.width, alpha.height, 0u8);
-    strands.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        if middles.data[i] && rank.data[i] < STAYS {
-            *o = 255;
-        }
-    });
+    strands.data.par_chunks_mut(RUN).zip(middles.data.par_chunks(RUN)).zip(rank.data.par_chunks(RUN)).for_each(
+        |((strands, middles), rank)| {
+            for ((o, &middle), &rank) in strands.iter_mut().zip(middles).zip(rank) {
+                *o = if middle & (rank < STAYS) { 255 } else { 0 };
+            }
+        },
+    );
     drop(middles);
     let around = grow(&strands, (floor / 2.0 - 0.5).max(0.0), None, true);
     drop(strands);
-    rank.data.par_iter_mut().zip(&around.data).for_each(|(o, &around)| {
-        if *o > 0 && *o < STAYS && around > 0 {
-            *o |= FLOOR;
+    rank.data.par_chunks_mut(RUN).zip(around.data.par_chunks(RUN)).for_each(|(rank, around)| {
+        for (o, &around) in rank.iter_mut().zip(around) {
+            *o |= if (*o > 0) & (*o < STAYS) & (around > 0) { FLOOR } else { 0 };
         }
     });
     drop(around);
     let left = thin_to(&rank, last.max(1), Thinning::ToTheLast);
-    out.data.par_iter_mut().enumerate().for_each(|(i, o)| {
-        let (own, less, rank) = (alpha.data[i], alpha.data[i].min(255 - *o), rank.data[i]);
-        *o = match (own >= IS_INK, left.data[i]) {
-            // What the paper did not reach loses at most its feather.
-            (true, true) if rank == u16::MAX => own,
-            (true, true) if rank < STAYS || crisp => own,
-            (true, true) => less.max(IS_INK),
-            (true, false) if crisp => 0,
-            (true, false) => less.min(IS_INK - 1),
-            (false, _) => less,
-        };
+    let parts = out.data.par_chunks_mut(RUN).zip(ink()).zip(rank.data.par_chunks(RUN)).zip(left.data.par_chunks(RUN));
+    parts.for_each(|(((out, ink), rank), left)| {
+        for (((o, &own), &rank), &left) in out.iter_mut().zip(ink).zip(rank).zip(left) {
+            let less = own.min(255 - *o);
+            *o = match (own >= IS_INK, left) {
+                // What the paper did not reach loses at most its feather.
+                (true, true) if rank == u16::MAX => own,
+                (true, true) if rank < STAYS || crisp => own,
+                (true, true) => less.max(IS_INK),
+                (true, false) if crisp => 0,
+                (true, false) => less.min(IS_INK - 1),
+                (false, _) => less,
+            };
+        }
     });
     out
 }

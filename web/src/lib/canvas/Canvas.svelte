@@ -312,6 +312,10 @@
             if (now?.kind === 'unpainted') outlineRegion(g, now.region);
         }
         drawOver(g);
+        // The original is a key away, and lies under what is caught.
+        if (bench.station === 'lift' && inking && glance.wish?.exact) {
+            tiles.warm(camera, lies, 'original', () => layoutVersion, ratio);
+        }
         if (sheet.toShow > 0 && showInk) {
             // Regions and marks are there; the ink that changed may still be on its way.
             if (!regionsTold) performance.measure('edit to regions', { start: sheet.toShow });
@@ -617,15 +621,20 @@
         const was = drag;
         const path = stroke;
         drag = null;
-        stroke = [];
         if (!was) return;
-        probe.landing = null;
         const still = Math.hypot(at[0] - press[0], at[1] - press[1]) < 4;
         if (was.kind === 'pan') {
             if (still && e.button === 0 && !space) pickFinding(at);
         } else if (was.kind === 'stroke') {
             sheet.actedAt = e.timeStamp;
-            void use(path, at, still).finally(() => (sheet.actedAt = 0));
+            // It stays in sight until what it did is there.
+            void use(path, at, still).finally(() => {
+                sheet.actedAt = 0;
+                if (stroke === path) {
+                    stroke = [];
+                    probe.landing = null;
+                }
+            });
         }
     }
 

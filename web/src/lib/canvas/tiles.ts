@@ -9,6 +9,8 @@ const KEPT = 260;
 interface Tile {
     image: HTMLImageElement;
     ready: boolean;
+    /** It is to be drawn as soon as it is there. */
+    wanted: boolean;
 }
 
 export class Tiles {
@@ -19,22 +21,24 @@ export class Tiles {
     /** `changed`: a picture of a part has come. */
     constructor(readonly changed: (w: SheetWindow) => void) {}
 
-    #tile(url: string, w: SheetWindow): Tile {
+    #tile(url: string, w: SheetWindow, wanted: boolean): Tile {
         let tile = this.#tiles.get(url);
         if (tile) {
             // The most recently used are kept longest.
             this.#tiles.delete(url);
         } else {
             const image = new Image();
-            const made: Tile = { image, ready: false };
+            const made: Tile = { image, ready: false, wanted };
             image.onload = () => {
                 made.ready = true;
-                this.changed(w);
+                if (made.wanted) this.changed(w);
+                else void image.decode().catch(() => {});
             };
             image.onerror = () => this.#tiles.delete(url);
             image.src = url;
             tile = made;
         }
+        tile.wanted ||= wanted;
         this.#tiles.set(url, tile);
         while (this.#tiles.size > KEPT) {
             const oldest = this.#tiles.keys().next().value;
@@ -51,15 +55,14 @@ export class Tiles {
     draw(
         g: CanvasRenderingContext2D,
         camera: Camera,
-        of: { id: number; width: number; height: number },
+        of: Of,
         kind: PictureKind,
         version: (w: SheetWindow) => number,
         ratio: number,
     ): boolean {
-        const fine = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
+        const fine = levelAt(camera.scale * ratio);
         const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(of.width, of.height) / SIDE))));
-        const box = [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
-        const seen: Seen = { of, kind, box };
+        const seen = seenBy(camera, of);
         g.imageSmoothingEnabled = camera.scale * ratio < 3;
         const missing: SheetWindow[] = [];
         let current = true;
@@ -82,11 +85,18 @@ export class Tiles {
         return current;
     }
 
+    /** Asks for what would be seen of the picture, so that it is there when it is to be drawn. */
+    warm(camera: Camera, of: Of, kind: PictureKind, version: (w: SheetWindow) => number, ratio: number) {
+        for (const w of windows(seenBy(camera, of), levelAt(camera.scale * ratio))) {
+            this.#tile(pictureUrl(of.id, kind, w, version(w)), w, false);
+        }
+    }
+
     /** The picture of a part as it is now, or as it was last shown. */
     #at(id: number, kind: PictureKind, w: SheetWindow, version: number) {
         const key = `${id}:${kind}:${w.level}:${w.x}:${w.y}`;
         const url = pictureUrl(id, kind, w, version);
-        const tile = this.#tile(url, w);
+        const tile = this.#tile(url, w, true);
         if (tile.ready) {
             if (this.#last.size > 4000) this.#last.clear();
             this.#last.set(key, url);
@@ -99,9 +109,24 @@ export class Tiles {
 
 /** A part of a picture that is looked at: left, top, right, bottom in sheet pixels. */
 interface Seen {
-    of: { id: number; width: number; height: number };
-    kind: PictureKind;
+    of: Of;
     box: number[];
+}
+
+/** What lies on the canvas, and its size in sheet pixels. */
+interface Of {
+    id: number;
+    width: number;
+    height: number;
+}
+
+function seenBy(camera: Camera, of: Of): Seen {
+    return { of, box: [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])] };
+}
+
+/** The level whose pixels are about as large as the screen's. */
+function levelAt(scale: number): number {
+    return Math.max(0, Math.min(8, Math.floor(Math.log2(1 / scale) + 0.35)));
 }
 
 /** The tiles of a level that the part touches. */

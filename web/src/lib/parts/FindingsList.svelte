@@ -116,9 +116,8 @@
     {#if findings.only !== null && !findings.showLeft && findings.listed.length > 1}
         <button
             class="btn btn-ghost btn-xs mx-3 mb-2 self-start text-primary"
-            disabled={sheet.busy}
-            onclick={() => sheet.do({ do: 'leave', ids: findings.listed.map((f) => f.id) })}
-            >Leave these {findings.listed.length} as they are</button
+            disabled={sheet.late}
+            onclick={() => findings.leaveListed()}>Leave these {findings.listed.length} as they are</button
         >
     {/if}
     <ul

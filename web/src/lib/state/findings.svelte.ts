@@ -81,7 +81,14 @@ class Findings {
     }
 
     settleSure() {
+        if (sheet.busy) return;
         return sheet.do({ do: 'settle', ids: this.sure.map((f) => f.id), with: null });
+    }
+
+    /** Leaves all that are listed as they are. */
+    leaveListed() {
+        if (sheet.busy) return;
+        return sheet.do({ do: 'leave', ids: this.listed.map((f) => f.id) });
     }
 }
 

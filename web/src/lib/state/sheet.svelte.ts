@@ -10,11 +10,17 @@ import type { Box } from '../canvas/box';
 import { laid, patched, type Shown } from '../shown';
 import { tell, tellError } from './notices.svelte';
 
+/** After so long a step on its way is told, ms. */
+const LATE = 150;
+
 class Sheet {
     view = $state.raw<Shown | null>(null);
     loading = $state(false);
     /** Commands on their way. */
     waiting = $state(0);
+    /** One of them has been for so long that it is told: most are answered before the eye would see it. */
+    late = $state(false);
+    #soonLate = 0;
     #queue: Promise<unknown> = Promise.resolve();
     /** The drawing that was asked for last. */
     #wanted = 0;
@@ -32,6 +38,16 @@ class Sheet {
     /** A step is on its way, or another drawing is: nothing can be asked for just now. */
     get busy() {
         return this.loading || this.waiting > 0;
+    }
+
+    #awaits(by: 1 | -1) {
+        this.waiting += by;
+        if (this.waiting > 0) this.#soonLate ||= window.setTimeout(() => (this.late = true), LATE);
+        else {
+            window.clearTimeout(this.#soonLate);
+            this.#soonLate = 0;
+            this.late = false;
+        }
     }
 
     /** Saves what is in hand of the drawing that is being left. */
@@ -109,7 +125,7 @@ class Sheet {
     #send(what: (id: number, revision: number, numbering: number) => Promise<StepTold>): Promise<boolean> {
         if (this.loading) return Promise.resolve(false);
         const id = this.view?.info.id;
-        this.waiting++;
+        this.#awaits(1);
         const actedAt = this.actedAt || performance.now();
         this.actedAt = 0;
         const run = async () => {
@@ -123,7 +139,7 @@ class Sheet {
                 if (e instanceof api.Refused && e.status === 409 && id !== undefined) this.#take(await api.drawing(id));
                 return false;
             } finally {
-                this.waiting--;
+                this.#awaits(-1);
             }
         };
         const done = this.#queue.then(run);

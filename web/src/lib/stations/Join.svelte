@@ -71,7 +71,7 @@
         />
         <button
             class="btn btn-primary btn-sm mt-3"
-            disabled={findings.sure.length === 0 || sheet.busy}
+            disabled={findings.sure.length === 0 || sheet.late}
             onclick={() => findings.settleSure()}
         >
             {findings.sure.length === 0
