@@ -38,7 +38,7 @@ export async function openBrowser(viewport = { width: 1280, height: 800 }) {
 
 /** Waits until nothing is on its way to the server. */
 export async function saved(page) {
-    await page.waitForFunction(() => document.querySelector('canvas')?.dataset.waiting === '0');
+    await page.waitForFunction(() => document.querySelector('canvas')?.dataset.waiting === '0', null, { polling: 25 });
 }
 
 /** Where a place of the sheet is on the page, for a canvas that shows the whole sheet. */

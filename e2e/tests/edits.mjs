@@ -18,7 +18,7 @@ async function stroke(page, [x, y], [dx, dy]) {
 /** Waits until the last step is saved and its ink has come. */
 async function shown(page) {
     await saved(page);
-    await page.waitForFunction(() => performance.getEntriesByName('edit to ink').length > 0);
+    await page.waitForFunction(() => performance.getEntriesByName('edit to ink').length > 0, null, { polling: 25 });
     await page.waitForTimeout(60);
 }
 

@@ -82,15 +82,20 @@ impl Scene {
         }
         let ink = after.see_again(before, lifted, &mut self.ink.alpha);
         let edited = self.network.edit(&before.lines, &after.lines);
-        let regions = self.regions.update(&self.network, &edited, &self.ink.alpha, &ink);
-        let Scene { network, gaps, tails, .. } = self;
-        rayon::join(|| gaps.update(network, &edited, &self.ink.alpha, &ink), || tails.update(network, &edited));
+        let Scene { ink: Ink { alpha, .. }, network, regions, gaps, tails, .. } = self;
+        let (of_regions, ()) = rayon::join(
+            || {
+                tails.update(network, &edited);
+                regions.update(network, &edited, alpha, &ink)
+            },
+            || gaps.update(network, &edited, alpha, &ink),
+        );
         let dropped = drops_in(&self.regions, &after.drops);
         // Nothing else is said of a region as long as it, the paint and the verdicts are the same.
         let changed: Option<Vec<u32>> = (before.drops == after.drops && before.settled == after.settled)
-            .then(|| regions.gone.iter().chain(&regions.made).copied().collect());
-        let of_regions = (&self.regions, &*dropped, changed.as_deref());
-        let findings = self.findings.update(after, &self.network, of_regions, &self.gaps, &self.tails);
+            .then(|| of_regions.gone.iter().chain(&of_regions.made).copied().collect());
+        let told = (&self.regions, &*dropped, changed.as_deref());
+        let findings = self.findings.update(after, &self.network, told, &self.gaps, &self.tails);
         self.fills.resize(dropped.len(), None);
         let mut refilled = Vec::new();
         let fills = dropped.iter().map(|d| d.fill(&after.drops));
@@ -100,7 +105,7 @@ impl Scene {
             *was = is.map(str::to_owned);
             refilled.push(n as u32 + 1);
         }
-        Some(SceneEdited { ink, regions, refilled, findings })
+        Some(SceneEdited { ink, regions: of_regions, refilled, findings })
     }
 
     /// By which way paint would run from a place: see [`find_leak`].

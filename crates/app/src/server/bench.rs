@@ -3,7 +3,7 @@
 
 use super::api::{DrawingView, GlanceRequest, LandingTold, LeakTold, Progress, SpanTold, StepTold, TraceTold};
 use super::pictures;
-use super::store::{self, NewDrawing, Step, Stored, Written};
+use super::store::{self, Begun, NewDrawing, Step, Stored};
 use super::view::{line_view, patch, polyline_path, spine_path, view};
 use rhizograph_core::command::{Change, Command, SPAN_REACH, plan, seam_spine};
 use rhizograph_core::finding::{Finding, Kind};
@@ -580,30 +580,30 @@ impl Bench {
         self.lay_out(held, id, &after.recipes.intake).await?;
         let lifted = self.ink(held, &after.inking_of_lines(), after.dpi).await?;
         let after = Arc::new(after);
-        let mut known = held.scene.take().filter(|s| s.revision == revision);
-        let (scene, edited) = match &known {
-            Some(known) => {
+        let known = held.scene.take().filter(|s| s.revision == revision);
+        let computing = async {
+            if let Some(known) = known {
                 let mut scene = known.scene.clone().write_owned().await;
                 let (before, after, lifted) = (before.clone(), after.clone(), lifted.clone());
-                apart(move || {
+                let advanced = apart(move || {
                     let edited = advance(&mut scene, &before.sheet, &after, &lifted);
                     (scene.downgrade(), edited)
-                })
-                .await?
+                });
+                let (scene, edited) = advanced.await?;
+                return Ok((known, scene, edited));
             }
-            None => {
-                let (after, lifted) = (after.clone(), lifted.clone());
-                let scene = Arc::new(RwLock::new(apart(move || scene_of(&after, &lifted)).await?));
-                let guard = scene.clone().read_owned().await;
-                known = Some(HeldScene { revision, numbering: 0, scene });
-                (guard, None)
-            }
+            let (after, lifted) = (after.clone(), lifted.clone());
+            let scene = Arc::new(RwLock::new(apart(move || scene_of(&after, &lifted)).await?));
+            let guard = scene.clone().read_owned().await;
+            Ok::<_, Error>((HeldScene { revision, numbering: 0, scene }, guard, None))
         };
-        let told = progress(&after, &scene);
-        let revision = match store::write(&self.pool, id, revision, &after, told, &step).await? {
-            Written::Conflict { revision } => return Err(Error::Conflict { revision }),
-            Written::Done { revision } => revision,
-        };
+        let (computed, begun) = tokio::join!(computing, store::begin_step(&self.pool, id, revision, &after, &step));
+        let (mut known, scene, edited) = computed?;
+        match begun? {
+            Begun::Conflict { revision } => return Err(Error::Conflict { revision }),
+            Begun::Open(tx) => store::close_step(tx, id, progress(&after, &scene)).await?,
+        }
+        let revision = revision + 1;
         let steps = match &step {
             Step::Add(change) => before.steps.after(change),
             Step::Undo(_) | Step::Redo(_) => store::steps(&self.pool, id).await?,
@@ -616,7 +616,6 @@ impl Bench {
             ..*before
         });
         held.stored = Some(stored.clone());
-        let mut known = known.ok_or(Error::BrokeOff)?;
         known.revision = revision;
         if edited.is_none() {
             known.numbering = fresh_numbering();

@@ -159,9 +159,10 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
             let Some(drawing) = item.drawing else {
                 return Ok(true);
             };
-            if !store::write_step(&mut tx, drawing, revision, &sheet, progress, &store::Step::Add(change)).await? {
+            if !store::write_step(&mut tx, drawing, revision, &sheet, &store::Step::Add(change)).await? {
                 return Ok(false);
             }
+            store::set_progress(&mut tx, drawing, progress).await?;
             ("done", None)
         }
         Outcome::Drawing { drawing, bytes } => {

@@ -331,44 +331,58 @@ pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Op
     Ok(found.map(|j| j.0))
 }
 
-/// Stores a step that leaves `sheet`, if the drawing is still at `revision`.
-pub async fn write(
-    pool: &PgPool,
-    drawing: i64,
-    revision: i64,
-    sheet: &Sheet,
-    progress: Progress,
-    step: &Step,
-) -> sqlx::Result<Written> {
-    let mut tx = pool.begin().await?;
-    if !write_step(&mut tx, drawing, revision, sheet, progress, step).await? {
-        let now: i64 =
-            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
-        return Ok(Written::Conflict { revision: now });
-    }
-    tx.commit().await?;
-    Ok(Written::Done { revision: revision + 1 })
+/// A step that is written, but does not count before it is closed: what it leads to is computed meanwhile.
+pub enum Begun {
+    Open(Transaction<'static, Postgres>),
+    /// Somebody else was first.
+    Conflict {
+        revision: i64,
+    },
 }
 
-/// The same within a transaction; `false` if the drawing is not at that revision any more.
+/// Begins to store a step that leaves `sheet`, if the drawing is still at `revision`.
+pub async fn begin_step(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, step: &Step) -> sqlx::Result<Begun> {
+    let mut tx = pool.begin().await?;
+    if !write_step(&mut tx, drawing, revision, sheet, step).await? {
+        let now: i64 =
+            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        return Ok(Begun::Conflict { revision: now });
+    }
+    Ok(Begun::Open(tx))
+}
+
+/// Closes a step with how far the drawing is then.
+pub async fn close_step(mut tx: Transaction<'static, Postgres>, drawing: i64, progress: Progress) -> sqlx::Result<()> {
+    set_progress(&mut tx, drawing, progress).await?;
+    tx.commit().await
+}
+
+/// Sets how far a drawing is.
+pub async fn set_progress(tx: &mut Transaction<'_, Postgres>, drawing: i64, progress: Progress) -> sqlx::Result<()> {
+    sqlx::query("update drawings set progress = $2 where id = $1")
+        .bind(drawing)
+        .bind(Json(progress))
+        .execute(&mut **tx)
+        .await?;
+    Ok(())
+}
+
+/// Writes a step within a transaction; `false` if the drawing is not at that revision any more.
 pub async fn write_step(
     tx: &mut Transaction<'_, Postgres>,
     drawing: i64,
     revision: i64,
     sheet: &Sheet,
-    progress: Progress,
     step: &Step,
 ) -> sqlx::Result<bool> {
     let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
     // Where the sheet lies is asked of the state by SQL, so it is never behind.
     let whole = change.len() > MOST_IN_JOURNAL || step.change().lays_out();
-    let done =
-        sqlx::query("update drawings set progress = $3, revision = revision + 1 where id = $1 and revision = $2")
-            .bind(drawing)
-            .bind(revision)
-            .bind(Json(progress))
-            .execute(&mut **tx)
-            .await?;
+    let done = sqlx::query("update drawings set revision = revision + 1 where id = $1 and revision = $2")
+        .bind(drawing)
+        .bind(revision)
+        .execute(&mut **tx)
+        .await?;
     if done.rows_affected() == 0 {
         return Ok(false);
     }

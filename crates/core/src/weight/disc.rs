@@ -14,6 +14,8 @@ use rayon::prelude::*;
 
 /// Rows done at a time.
 const BAND: usize = 96;
+/// Columns looked at together.
+const STRETCH: usize = 16;
 /// Farther than this nothing grows, px.
 pub const FARTHEST: f64 = 120.0;
 
@@ -123,8 +125,15 @@ impl Nearest {
             c * c
         };
         let last = columns.len().saturating_sub(1);
-        for (q, &c) in columns.iter().enumerate() {
-            // Ink between ink is nearest to itself alone.
+        // Ink between ink is nearest to itself alone, and where there is none there is nothing to take in: both come in
+        // long stretches.
+        let is_idle = |s: usize| {
+            let run = &columns[s.saturating_sub(1)..(s + STRETCH + 1).min(columns.len())];
+            run.iter().fold(0, |a, &b| a | b) == 0 || run.iter().fold(255, |a, &b| a.min(b)) >= none
+        };
+        let stretches = (0..columns.len()).step_by(STRETCH).filter(|&s| !is_idle(s));
+        for q in stretches.flat_map(|s| s..(s + STRETCH).min(columns.len())) {
+            let c = columns[q];
             if c >= none || c == 0 && columns[q.saturating_sub(1)] == 0 && columns[(q + 1).min(last)] == 0 {
                 continue;
             }
@@ -183,7 +192,6 @@ fn soft_row(
     row.copy_from_slice(alpha.row(y));
     // Only where some ink is within the cap there is anything to search: stretches of 16 columns with ink, and those
     // beside them that it can reach.
-    const STRETCH: usize = 16;
     let none = (cap + 1) as u8;
     reached.clear();
     reached.extend(columns.chunks(STRETCH).map(|c| c.iter().fold(255, |a, &b| a.min(b)) < none));
