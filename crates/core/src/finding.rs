@@ -290,7 +290,9 @@ impl Findings {
         let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
         let mut of_regions = std::mem::take(&mut self.regions);
         of_regions.resize_with(of_regions.len().max(regions.most()), || None);
-        let asked = changed.map_or_else(|| (1..=of_regions.len() as u32).collect(), <[u32]>::to_vec);
+        let mut asked = changed.map_or_else(|| (1..=of_regions.len() as u32).collect(), <[u32]>::to_vec);
+        asked.sort_unstable();
+        asked.dedup();
         for id in asked {
             let n = id as usize - 1;
             let was = &mut of_regions[n];

@@ -243,7 +243,10 @@ proptest! {
             let command = any_command(&scene, &now, pick);
             let Ok(change) = plan(&now, &command, &ink, &scene, &["skin".into(), "shell".into()]) else { continue };
             let after = change.apply(&now).unwrap();
-            scene.advance(&now, &after, &ink);
+            if let Some(edited) = scene.advance(&now, &after, &ink) {
+                let told: std::collections::HashSet<&String> = edited.findings.made.iter().collect();
+                prop_assert_eq!(told.len(), edited.findings.made.len(), "each finding is told once");
+            }
             is_that_of(&scene, &after, &ink)?;
             // What is stored is what comes back.
             let text = serde_json::to_string(&change).unwrap();
@@ -305,6 +308,9 @@ fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCaseErr
     prop_assert_eq!(scene.regions.len(), anew.regions.len());
     let findings = |s: &Scene| s.findings.iter().map(|f| Finding { region: None, ..f.clone() }).collect::<Vec<_>>();
     prop_assert_eq!(findings(scene), findings(&anew));
+    for kind in [Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver, Kind::Unpainted, Kind::TwoPaints] {
+        prop_assert_eq!(scene.findings.open(kind), anew.findings.open(kind), "open, {:?}", kind);
+    }
     Ok(())
 }
 
