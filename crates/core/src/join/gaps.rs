@@ -9,6 +9,7 @@
 
 use super::bridge_spine;
 use super::closing::Closing;
+use super::faces::{faces, straight_faces};
 use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, segments_cross};
 use crate::ink::IS_INK;
 use crate::line::{End, Form, Line, Made, Spine};
@@ -285,7 +286,7 @@ impl Gaps {
             if c.ways.is_none() {
                 let Some(end) = network.end(c.end) else { continue };
                 let other = c.other_end.and_then(|o| network.end(o));
-                c.ways = Some(ways_of(&end, c.to, other.as_ref(), network));
+                c.ways = Some(ways_of(&end, c.to, other.as_ref(), c.faces, network));
             }
             let ways = c.ways.as_deref().unwrap_or_default();
             let Some(way) = ways.iter().position(|w| lying.is_clear(w)) else { continue };
@@ -523,6 +524,10 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let runs_at = turn_a.min(turn_b) < 1.0;
     let may_be_cut = runs_at && most > 0.3 && most < 2.4 && length < 1.8 * a.width.min(b.width);
     let cut = if may_be_cut { faces(a, b, alpha) } else { None };
+    // What was cut straight through shows it, wherever its middle runs to.
+    let straight =
+        if cut.is_none() && most > 0.3 { straight_faces((a.p, a.width), (b.p, b.width), alpha, limit) } else { None };
+    let cut = cut.or(straight);
     if most > 1.9 && cut.is_none() {
         return None;
     }
@@ -535,7 +540,14 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let turns =
         [beyond(signed(a.dir, chord), bend_at(a, network)), beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network))];
     let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
-    let bend = if cut.is_some() { 0.15 * bend } else { bend };
+    let bend = bend
+        * if straight.is_some() {
+            0.05
+        } else if cut.is_some() {
+            0.15
+        } else {
+            1.0
+        };
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };
     // The farther, the straighter it must be.
@@ -643,34 +655,6 @@ pub fn bridge_opacity(a: Option<f64>, b: Option<f64>) -> f64 {
 /// A nub on another line's edge (dust, a blot) aims at nothing; only another end that faces it makes it a gap's.
 fn nub_weight(end: &LineEnd, network: &Network) -> f64 {
     if !network.loose_at_both(end.line) && network.length(end.line) < 2.0 * end.width + 6.0 { 0.25 } else { 1.0 }
-}
-
-/// Pens under this width, px, have no faces to speak of.
-const LEAST_FACE: f64 = 6.0;
-
-/// Where the ink ends at both sides of a cut through a line, if two ends are its faces: side by side over most of their
-/// width the way from one to the other leads over paper once, about as far everywhere.
-fn faces(a: &LineEnd, b: &LineEnd, alpha: &Plane<u8>) -> Option<[Pt; 2]> {
-    let width = a.width.min(b.width);
-    if width < LEAST_FACE {
-        return None;
-    }
-    let chord = b.p - a.p;
-    let (along, len) = (chord.unit(), chord.len());
-    let steps = (2.0 * len).ceil().max(1.0) as usize;
-    let place = |side: f64, k: usize| a.p + along.turned() * side + along * (len * k as f64 / steps as f64);
-    let over_paper = |side: f64| {
-        let runs: Vec<bool> =
-            (0..=steps).map(|k| place(side, k)).map(|p| alpha.sample(p.x, p.y) >= f64::from(IS_INK)).collect();
-        let from = runs.iter().position(|ink| !ink)?;
-        let to = runs.iter().rposition(|ink| !ink)?;
-        let once = from > 0 && to < steps && runs[from..=to].iter().all(|ink| !ink);
-        once.then(|| ([place(side, from), place(side, to)], (to + 1 - from) as f64 * len / steps as f64))
-    };
-    let ways: Vec<([Pt; 2], f64)> = (-3..=3).filter_map(|k| over_paper(0.38 * width * f64::from(k) / 3.0)).collect();
-    let (least, most) = ways.iter().fold((f64::INFINITY, 0.0f64), |(l, m), v| (l.min(v.1), m.max(v.1)));
-    let is_cut = ways.len() >= 6 && most < 1.25 * width && most < 1.6 * least + 2.0;
-    if is_cut { ways.get(ways.len() / 2).map(|w| w.0) } else { None }
 }
 
 /// Whether other ink lies on the straight way between two ends.
@@ -805,8 +789,8 @@ fn gap_of(end: &LineEnd, c: &Candidate, other: Option<&LineEnd>, (spine, opacity
     }
 }
 
-/// The curves that would close a gap and cross no line: as a hand would have drawn it, and straight.
-fn ways_of(end: &LineEnd, to: Pt, other: Option<&LineEnd>, network: &Network) -> Vec<Way> {
+/// The curves that would close a gap and cross no line: as a hand would have drawn it, straight, and from face to face.
+fn ways_of(end: &LineEnd, to: Pt, other: Option<&LineEnd>, faces: Option<[Pt; 2]>, network: &Network) -> Vec<Way> {
     let curved = bridge_spine(end.p, end.dir, to, other.map(|o| o.dir));
     let straight = Spine::through(&[end.p, to], false);
     let clear = |flat: &[Pt]| {
@@ -821,8 +805,10 @@ fn ways_of(end: &LineEnd, to: Pt, other: Option<&LineEnd>, network: &Network) ->
             })
         })
     };
-    [curved, straight]
+    let through = faces.map(|[a, b]| Spine::through(&[end.p, a, b, to], false));
+    [Some(curved), Some(straight), through]
         .into_iter()
+        .flatten()
         .map(|spine| (spine.flatten(0.2), spine))
         .filter(|(flat, _)| clear(flat))
         .map(|(flat, spine)| Way { bounds: Bounds::of(&flat), spine, flat: flat.into() })

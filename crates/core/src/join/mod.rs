@@ -2,6 +2,7 @@
 
 mod closing;
 mod cut;
+mod faces;
 mod gaps;
 mod leak;
 mod spans;
