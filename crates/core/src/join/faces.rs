@@ -73,8 +73,8 @@ impl Front {
 
 /// The same where a line was cut straight through, however its middle runs beside the cut: two straight, parallel edges
 /// that face one another over paper, about as long as the line is wide. Round tips have no such edge, and the sides of
-/// lines are longer.
-pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alpha: &Plane<u8>, limit: f64) -> Option<[Pt; 2]> {
+/// lines are longer. `alike`: the share of the longer one that the shorter has at least.
+pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Plane<u8>, limit: f64) -> Option<[Pt; 2]> {
     let chord = b.0 - a.0;
     let (len, widest) = (chord.len(), a.1.max(b.1));
     if len < 1e-6 || a.1.min(b.1) < LEAST_FACE || len > limit + 2.0 * widest {
@@ -120,8 +120,8 @@ pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alpha: &Plane<u8>, limi
             continue;
         }
         let (from, to) = (x.0.max(y.0), x.1.min(y.1));
-        let shorter = (x.1 - x.0).min(y.1 - y.0);
-        if to <= from || ((to - from) as f64) < 0.65 * shorter as f64 {
+        let (shorter, longer) = ((x.1 - x.0).min(y.1 - y.0) as f64, (x.1 - x.0).max(y.1 - y.0) as f64);
+        if to <= from || ((to - from) as f64) < 0.65 * shorter || shorter < alike * longer {
             continue;
         }
         let shared = (to - from) as f64;

@@ -250,7 +250,7 @@ impl Gaps {
                     let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
                     found.extend(end_to_end(a, b, network, alpha, limit));
                 }
-                found.extend(end_to_line(end, &close, &near, network, limit).into_iter().flatten());
+                found.extend(end_to_line(end, (&close, &near), network, alpha, limit).into_iter().flatten());
                 found
             })
             .collect();
@@ -525,8 +525,11 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let may_be_cut = runs_at && most > 0.3 && most < 2.4 && length < 1.8 * a.width.min(b.width);
     let cut = if may_be_cut { faces(a, b, alpha) } else { None };
     // What was cut straight through shows it, wherever its middle runs to.
-    let straight =
-        if cut.is_none() && most > 0.3 { straight_faces((a.p, a.width), (b.p, b.width), alpha, limit) } else { None };
+    let straight = if cut.is_none() && most > 0.3 {
+        straight_faces((a.p, a.width), (b.p, b.width), 0.5, alpha, limit)
+    } else {
+        None
+    };
     let cut = cut.or(straight);
     if most > 1.9 && cut.is_none() {
         return None;
@@ -674,9 +677,9 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
 /// The line an end runs at, and the line nearest to it by which paint may leak.
 fn end_to_line(
     end: &LineEnd,
-    loose: &[&LineEnd],
-    near: &EndGrid,
+    (loose, near): (&[&LineEnd], &EndGrid),
     network: &Network,
+    alpha: &Plane<u8>,
     limit: f64,
 ) -> [Option<Candidate>; 2] {
     let own = end.width / 2.0;
@@ -752,6 +755,22 @@ fn end_to_line(
                 best = Some(met(confidence));
             }
         }
+    }
+    // What was cut straight through goes on there, at the corner of two lines for one. A face beside a loose end is a
+    // matter of two ends.
+    let is_of_an_end = |face: Pt| {
+        let others = near.around(face).map(|j| loose[j]).filter(|o| o.key() != end.key());
+        others.into_iter().any(|o| o.p.dist(face) < 1.5 * o.width + 2.0)
+    };
+    if let Some(best) = best.as_mut().filter(|b| b.confidence < SURE_TO_LINE)
+        && angle_between(end.dir, best.to - end.p) < 0.3
+        && let Some([from, to]) = straight_faces((end.p, end.width), (best.to, best.to_width), 0.85, alpha, limit)
+        && !is_of_an_end(to)
+    {
+        let length = from.dist(to);
+        let far = length / limit;
+        let confidence = 0.7 * (-0.32 * far * far).exp();
+        *best = Candidate { faces: Some([from, to]), length, confidence, ..best.clone() };
     }
     [best, leak]
 }
