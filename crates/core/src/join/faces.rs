@@ -40,8 +40,13 @@ const LEAST_SHARE: f64 = 0.55;
 const MOST_SHARE: f64 = 2.2;
 /// How far a straight face may be from a line on either side, px.
 const FLAT: f64 = 0.6;
+/// How much farther ink is, px, two rays beyond the end of a face.
+const CORNER: f64 = 2.5;
+/// What of the shorter one lies right across from the other, at least.
+const SHARED: f64 = 0.65;
 /// Faces are looked for across directions up to this from the way between the ends, radians.
 const SLANT: f64 = 1.1;
+const STEP: f64 = 0.07;
 
 /// Where ink ends along rays that start side by side on a line over paper: how far each goes before it meets ink.
 struct Front {
@@ -69,6 +74,14 @@ impl Front {
         }
         best
     }
+
+    /// At how many of its two ends a straight stretch breaks off: what bends away slowly is no face.
+    fn corners(&self, (from, to, depth): (usize, usize, f64)) -> usize {
+        let breaks_off = |k: Option<usize>| {
+            k.and_then(|k| self.depths.get(k).copied().flatten()).is_none_or(|d| (d - depth).abs() > CORNER)
+        };
+        usize::from(breaks_off(from.checked_sub(2))) + usize::from(breaks_off(Some(to + 1)))
+    }
 }
 
 /// The same where a line was cut straight through, however its middle runs beside the cut: two straight, parallel edges
@@ -77,59 +90,58 @@ impl Front {
 pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Plane<u8>, limit: f64) -> Option<[Pt; 2]> {
     let chord = b.0 - a.0;
     let (len, widest) = (chord.len(), a.1.max(b.1));
-    if len < 1e-6 || a.1.min(b.1) < LEAST_FACE || len > limit + 2.0 * widest {
+    if len < 1e-6 || widest < LEAST_FACE || len > limit + 2.0 * widest {
         return None;
     }
     let middle = a.0.lerp(b.0, 0.5);
     let reach = 1.5 * MOST_SHARE * widest;
     let rays = (2.0 * reach).ceil() as usize;
     let side = |k: usize| k as f64 - rays as f64 / 2.0;
-    let is_ink = |p: Pt| alpha.sample(p.x, p.y) >= f64::from(IS_INK);
+    let most = (len / 2.0 + widest).ceil() as usize;
     let depth = |from: Pt, way: Pt| {
-        let steps = (2.0 * (len / 2.0 + widest)).ceil() as usize;
-        let hit = (0..=steps).find(|&k| is_ink(from + way * (k as f64 / 2.0)))?;
-        // Between the last step over paper and this one.
-        let at = |k: f64| {
-            255.0 - {
-                let p = from + way * k;
-                alpha.sample(p.x, p.y)
-            }
-        };
+        let at = |k: usize| from + way * k as f64;
+        let is_ink = |p: Pt| alpha.get(p.x.floor() as i64, p.y.floor() as i64).is_some_and(|&v| v >= IS_INK);
+        let hit = (0..=most).find(|&k| is_ink(at(k)))?;
         if hit == 0 {
             return None;
         }
-        let (low, high) = (at((hit - 1) as f64 / 2.0), at(hit as f64 / 2.0));
-        let share = if low > high { (low - 127.5) / (low - high) } else { 1.0 };
-        Some((hit as f64 - 1.0 + share.clamp(0.0, 1.0)) / 2.0)
+        // Below a pixel: where half of it is ink, between a step before and one after.
+        let value = |k: usize| {
+            let p = at(k);
+            alpha.sample(p.x, p.y)
+        };
+        let before = hit.saturating_sub(1);
+        let (low, high) = (value(before), value(hit + 1));
+        let share = if high > low { (f64::from(IS_INK) - low) / (high - low) } else { 0.5 };
+        Some(before as f64 + 2.0 * share.clamp(0.0, 1.0))
     };
+    // The tip of what was cut slantwise is thinner than the line.
     let fits = |(from, to, _): (usize, usize, f64), width: f64| {
         let long = (to - from) as f64;
-        long >= LEAST_STRAIGHT.max(LEAST_SHARE * width) && long <= MOST_SHARE * width
+        long >= LEAST_STRAIGHT.max(LEAST_SHARE * width) && long <= MOST_SHARE * widest
     };
-    let mut best: Option<(f64, [Pt; 2])> = None;
-    let turns = (SLANT / 0.05) as i32;
-    for turn in -turns..=turns {
-        let (sin, cos) = (f64::from(turn) * 0.05).sin_cos();
-        let unit = chord.unit();
+    let unit = chord.unit();
+    let look = |turn: f64| -> Option<(f64, [Pt; 2])> {
+        let (sin, cos) = turn.sin_cos();
         let way = pt(unit.x * cos - unit.y * sin, unit.x * sin + unit.y * cos);
         let across = way.turned();
         let front = |way: Pt| Front { depths: (0..rays).map(|k| depth(middle + across * side(k), way)).collect() };
         let (back, ahead) = (front(way * -1.0), front(way));
-        let (Some(x), Some(y)) = (back.straight(), ahead.straight()) else { continue };
-        if !fits(x, a.1) || !fits(y, b.1) || x.2 + y.2 > limit {
-            continue;
+        let x = back.straight().filter(|&x| fits(x, a.1))?;
+        let y = ahead.straight().filter(|&y| fits(y, b.1))?;
+        let corners = [back.corners(x), ahead.corners(y)];
+        if corners.contains(&0) || corners[0] + corners[1] < 3 {
+            return None;
         }
-        let (from, to) = (x.0.max(y.0), x.1.min(y.1));
         let (shorter, longer) = ((x.1 - x.0).min(y.1 - y.0) as f64, (x.1 - x.0).max(y.1 - y.0) as f64);
-        if to <= from || ((to - from) as f64) < 0.65 * shorter || shorter < alike * longer {
-            continue;
+        let shared = x.1.min(y.1) as f64 - x.0.max(y.0) as f64;
+        if x.2 + y.2 > limit || shared < SHARED * shorter || shorter < alike * longer {
+            return None;
         }
-        let shared = (to - from) as f64;
         let spot = |(from, to, _): (usize, usize, f64)| middle + across * ((side(from) + side(to - 1)) / 2.0);
-        let found = [spot(x) - way * x.2, spot(y) + way * y.2];
-        if best.is_none_or(|b| shared > b.0) {
-            best = Some((shared, found));
-        }
-    }
-    best.map(|b| b.1)
+        Some((shared, [spot(x) - way * x.2, spot(y) + way * y.2]))
+    };
+    let turns = (SLANT / STEP) as i32;
+    let found = (-turns..=turns).filter_map(|k| look(f64::from(k) * STEP));
+    found.max_by(|a, b| a.0.total_cmp(&b.0)).map(|b| b.1)
 }

@@ -524,15 +524,8 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let runs_at = turn_a.min(turn_b) < 1.0;
     let may_be_cut = runs_at && most > 0.3 && most < 2.4 && length < 1.8 * a.width.min(b.width);
     let cut = if may_be_cut { faces(a, b, alpha) } else { None };
-    // What was cut straight through shows it, wherever its middle runs to.
-    let straight = if cut.is_none() && most > 0.3 {
-        straight_faces((a.p, a.width), (b.p, b.width), 0.5, alpha, limit)
-    } else {
-        None
-    };
-    let cut = cut.or(straight);
     if most > 1.9 && cut.is_none() {
-        return None;
+        return cut_straight(a, b, alpha, limit);
     }
     // Close to the ends' own width their directions say little.
     let trust = len / (len + 0.8 * halves + 2.0);
@@ -543,14 +536,7 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let turns =
         [beyond(signed(a.dir, chord), bend_at(a, network)), beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network))];
     let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
-    let bend = bend
-        * if straight.is_some() {
-            0.05
-        } else if cut.is_some() {
-            0.15
-        } else {
-            1.0
-        };
+    let bend = if cut.is_some() { 0.15 * bend } else { bend };
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };
     // The farther, the straighter it must be.
@@ -560,22 +546,39 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let facing = (0.4 + turns[0].abs() + turns[1].abs()).min(1.0);
     let accident = end_weight(a, network, length, same > 0.0) * end_weight(b, network, length, same > 0.0);
     let confidence = (-cost.max(0.0)).exp() * accident.powf(facing);
+    if confidence < SURE
+        && let Some(straight) = cut_straight(a, b, alpha, limit)
+    {
+        return Some(straight);
+    }
     if confidence < FAINT || cut.is_none() && ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
         return None;
     }
-    Some(Candidate {
+    Some(between(a, b, cut, cut.map_or(length, |[a, b]| a.dist(b)), confidence))
+}
+
+/// What was cut straight through shows it, wherever its middle runs to beside the cut.
+fn cut_straight(a: &LineEnd, b: &LineEnd, alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
+    let faces = straight_faces((a.p, a.width), (b.p, b.width), 0.4, alpha, limit)?;
+    let length = faces[0].dist(faces[1]);
+    let far = length / limit;
+    Some(between(a, b, Some(faces), length, 0.8 * (-0.32 * far * far).exp()))
+}
+
+fn between(a: &LineEnd, b: &LineEnd, faces: Option<[Pt; 2]>, length: f64, confidence: f64) -> Candidate {
+    Candidate {
         end: a.key(),
         other_end: Some(b.key()),
         other: b.line,
         to: b.p,
         to_width: b.width,
         along: None,
-        faces: cut,
-        length: cut.map_or(length, |[a, b]| a.dist(b)),
+        faces,
+        length,
         confidence,
         stamp: 0,
         ways: None,
-    })
+    }
 }
 
 /// How much a line bends on its last stretch, radians a px, towards the left of the way out (in a picture: the right).
@@ -764,7 +767,7 @@ fn end_to_line(
     };
     if let Some(best) = best.as_mut().filter(|b| b.confidence < SURE_TO_LINE)
         && angle_between(end.dir, best.to - end.p) < 0.3
-        && let Some([from, to]) = straight_faces((end.p, end.width), (best.to, best.to_width), 0.85, alpha, limit)
+        && let Some([from, to]) = straight_faces((end.p, end.width), (best.to, end.width), 0.7, alpha, limit)
         && !is_of_an_end(to)
     {
         let length = from.dist(to);
