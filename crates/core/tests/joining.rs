@@ -181,6 +181,32 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
     assert_eq!(Scene::of(&open, &ink).findings.iter().filter(|f| f.kind == Kind::TwoPaints).count(), 1);
 }
 
+/// A small thick ring from which a band was cut, slantwise to it.
+fn cut_ring(slant: f64, half: f64) -> Ink {
+    let mut ink = inked(&[(ring(pt(200.0, 150.0), 30.0, 38.0, 0.0, std::f64::consts::TAU), 13.0)]);
+    let (along, across) = (pt(slant.cos(), slant.sin()), pt(-slant.sin(), slant.cos()));
+    let corner = |a: f64, b: f64| pt(230.0, 150.0) + across * (a * half) + along * (b * 20.0);
+    let mut band = Plane::new(400, 300, 0u8);
+    render::fill(&mut band, &[vec![corner(1.0, 1.0), corner(1.0, -1.0), corner(-1.0, -1.0), corner(-1.0, 1.0)]]);
+    ink.alpha.data.iter_mut().zip(&band.data).for_each(|(a, &b)| *a = (*a).min(255 - b));
+    ink
+}
+
+#[test]
+fn what_was_cut_straight_through_closes_whichever_way_the_middles_run() {
+    for (slant, half) in [(0.0, 8.0), (0.3, 10.0), (-0.35, 11.0)] {
+        let ink = cut_ring(slant, half);
+        let sheet = traced(&ink);
+        let scene = Scene::of(&sheet, &ink);
+        assert_eq!(scene.regions.len(), 0, "slant {slant}: it is open");
+        let gaps: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Gap).collect();
+        assert!(gaps.len() == 1 && gaps[0].sure, "slant {slant}, {} px: {gaps:?}", 2.0 * half);
+        let settle = Command::Settle { ids: vec![gaps[0].id.clone()], with: None };
+        let after = do_it(&sheet, &ink, &settle).apply(&sheet).unwrap();
+        assert_eq!(Scene::of(&after, &after.visible_ink(&ink)).regions.len(), 1, "slant {slant}");
+    }
+}
+
 fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Command {
     let (kind, n, x, y) = pick;
     let ids: Vec<String> = scene.findings.iter().map(|f| f.id.clone()).collect();

@@ -7,6 +7,8 @@ use crate::region::network::LineEnd;
 
 /// Pens under this width, px, have no faces to speak of.
 const LEAST_FACE: f64 = 6.0;
+/// Lines wider than this, px, are not asked for straight ones.
+const MOST_FACE: f64 = 32.0;
 
 /// Where the ink ends at both sides of a cut through a line, if two ends are its faces: side by side over most of their
 /// width the way from one to the other leads over paper once, about as far everywhere.
@@ -43,10 +45,15 @@ const FLAT: f64 = 0.6;
 /// How much farther ink is, px, two rays beyond the end of a face.
 const CORNER: f64 = 2.5;
 /// What of the shorter one lies right across from the other, at least.
-const SHARED: f64 = 0.65;
+const SHARED: f64 = 0.55;
 /// Faces are looked for across directions up to this from the way between the ends, radians.
 const SLANT: f64 = 1.1;
 const STEP: f64 = 0.07;
+
+/// How far around an end ink may tell of straight faces, px, besides the longest gap.
+pub(super) fn reach_of_faces(widest: f64) -> f64 {
+    if widest < LEAST_FACE { 0.0 } else { 4.0 * widest.min(MOST_FACE) }
+}
 
 /// Where ink ends along rays that start side by side on a line over paper: how far each goes before it meets ink.
 struct Front {
@@ -75,12 +82,12 @@ impl Front {
         best
     }
 
-    /// At how many of its two ends a straight stretch breaks off: what bends away slowly is no face.
-    fn corners(&self, (from, to, depth): (usize, usize, f64)) -> usize {
+    /// Whether a straight stretch breaks off at an end of it: what bends away slowly at both is no face.
+    fn has_corner(&self, (from, to, depth): (usize, usize, f64)) -> bool {
         let breaks_off = |k: Option<usize>| {
             k.and_then(|k| self.depths.get(k).copied().flatten()).is_none_or(|d| (d - depth).abs() > CORNER)
         };
-        usize::from(breaks_off(from.checked_sub(2))) + usize::from(breaks_off(Some(to + 1)))
+        breaks_off(from.checked_sub(2)) || breaks_off(Some(to + 1))
     }
 }
 
@@ -90,7 +97,7 @@ impl Front {
 pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Plane<u8>, limit: f64) -> Option<[Pt; 2]> {
     let chord = b.0 - a.0;
     let (len, widest) = (chord.len(), a.1.max(b.1));
-    if len < 1e-6 || widest < LEAST_FACE || len > limit + 2.0 * widest {
+    if len < 1e-6 || !(LEAST_FACE..=MOST_FACE).contains(&widest) || len > limit + 2.0 * widest {
         return None;
     }
     let middle = a.0.lerp(b.0, 0.5);
@@ -129,19 +136,77 @@ pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Pla
         let (back, ahead) = (front(way * -1.0), front(way));
         let x = back.straight().filter(|&x| fits(x, a.1))?;
         let y = ahead.straight().filter(|&y| fits(y, b.1))?;
-        let corners = [back.corners(x), ahead.corners(y)];
-        if corners.contains(&0) || corners[0] + corners[1] < 3 {
+        if !back.has_corner(x) || !ahead.has_corner(y) {
             return None;
         }
         let (shorter, longer) = ((x.1 - x.0).min(y.1 - y.0) as f64, (x.1 - x.0).max(y.1 - y.0) as f64);
-        let shared = x.1.min(y.1) as f64 - x.0.max(y.0) as f64;
+        let (from, to) = (x.0.max(y.0), x.1.min(y.1));
+        let shared = to as f64 - from as f64;
         if x.2 + y.2 > limit || shared < SHARED * shorter || shorter < alike * longer {
             return None;
         }
-        let spot = |(from, to, _): (usize, usize, f64)| middle + across * ((side(from) + side(to - 1)) / 2.0);
-        Some((shared, [spot(x) - way * x.2, spot(y) + way * y.2]))
+        let between = middle + across * ((side(from) + side(to - 1)) / 2.0);
+        Some((shared, [between - way * x.2, between + way * y.2]))
     };
     let turns = (SLANT / STEP) as i32;
     let found = (-turns..=turns).filter_map(|k| look(f64::from(k) * STEP));
     found.max_by(|a, b| a.0.total_cmp(&b.0)).map(|b| b.1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::line::FlatPoint;
+    use crate::render;
+
+    /// Two strokes of one width, and what of them is taken away again.
+    fn two(strokes: [[Pt; 2]; 2], width: f64, gone: &[Pt]) -> Plane<u8> {
+        let mut ink = Plane::new(200, 200, 0u8);
+        for ends in strokes {
+            render::stroke(&mut ink, &ends.map(|p| FlatPoint { p, width }));
+        }
+        let mut band = Plane::new(200, 200, 0u8);
+        if !gone.is_empty() {
+            render::fill(&mut band, &[gone.to_vec()]);
+        }
+        ink.data.iter_mut().zip(&band.data).for_each(|(a, &b)| *a = (*a).min(255 - b));
+        ink
+    }
+
+    #[test]
+    fn a_band_cut_out_of_a_line_leaves_two_faces_as_far_apart_as_it_is_wide() {
+        for (slant, wide) in [(0.0f64, 14.0), (0.3, 18.0), (-0.25, 16.0), (0.2, 24.0)] {
+            let (way, across) = (pt(slant.cos(), slant.sin()), pt(-slant.sin(), slant.cos()));
+            let corner = |a: f64, b: f64| pt(100.0, 100.0) + way * (a * wide / 2.0) + across * (b * 30.0);
+            let gone = [corner(1.0, 1.0), corner(1.0, -1.0), corner(-1.0, -1.0), corner(-1.0, 1.0)];
+            let line = [pt(20.0, 100.0), pt(180.0, 100.0)];
+            let ink = two([line, line], 14.0, &gone);
+            let inside = wide / 2.0 / slant.cos() + 8.0;
+            // Wherever in the ink the middles end.
+            for off in [-3.0, 0.0, 3.0] {
+                let (a, b) = (pt(100.0 - inside, 100.0 - off), pt(100.0 + inside, 100.0 + off));
+                let found = straight_faces((a, 14.0), (b, 14.0), 0.4, &ink, 40.0);
+                let [from, to] = found.unwrap_or_else(|| panic!("slant {slant}, {wide} px, off by {off}"));
+                assert!((from.dist(to) - wide).abs() < 1.2, "slant {slant}: {} of {wide} px", from.dist(to));
+                assert!(from.lerp(to, 0.5).dist(pt(100.0, 100.0)) < 3.0, "slant {slant}: {from:?} {to:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn round_tips_and_sides_of_lines_are_no_faces() {
+        for turn in [0.0f64, 0.5, 1.0, 1.5] {
+            let way = pt(turn.cos(), turn.sin());
+            let strokes = [[pt(20.0, 100.0), pt(85.0, 100.0)], [pt(115.0, 104.0), pt(115.0, 104.0) + way * 60.0]];
+            let ink = two(strokes, 16.0, &[]);
+            let [[_, a], [b, _]] = strokes;
+            assert_eq!(straight_faces((a, 16.0), (b, 16.0), 0.4, &ink, 40.0), None, "turned by {turn}");
+        }
+        // Side by side.
+        let ink = two([[pt(20.0, 90.0), pt(160.0, 90.0)], [pt(20.0, 120.0), pt(160.0, 120.0)]], 12.0, &[]);
+        for x in [60.0, 100.0, 158.0] {
+            let (a, b) = ((pt(x, 90.0), 12.0), (pt(x, 120.0), 12.0));
+            assert_eq!(straight_faces(a, b, 0.4, &ink, 40.0), None, "at {x}");
+        }
+    }
 }

@@ -9,7 +9,7 @@
 
 use super::bridge_spine;
 use super::closing::Closing;
-use super::faces::{faces, straight_faces};
+use super::faces::{faces, reach_of_faces, straight_faces};
 use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, segments_cross};
 use crate::ink::IS_INK;
 use crate::line::{End, Form, Line, Made, Spine};
@@ -182,7 +182,7 @@ impl Gaps {
     pub fn update(&mut self, network: &Network, edited: &Edited, alpha: &Plane<u8>, inked: &[Bounds]) {
         let mut places = edited.places.clone();
         places.extend(inked);
-        let reach = 2.0 * (self.limit + AROUND) + network.widest();
+        let reach = 2.0 * (self.limit + AROUND) + network.widest() + reach_of_faces(network.widest());
         let near = Places::of(&places);
         // A change of one end reaches those that might have met it.
         self.look(network, alpha, |end| near.near(end.p, reach));
