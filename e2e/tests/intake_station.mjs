@@ -4,6 +4,8 @@ import { demo, demoDrawing, getJson, onPage, openBrowser, saved } from '../brows
 
 /** Drags from one place of the sheet to another; the whole sheet is shown. */
 async function drag(page, size, from, to) {
+    // The canvas follows a change of its size with the next frame.
+    await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
     const a = await onPage(page, size, from);
     const b = await onPage(page, size, to);
     await page.mouse.move(...a);
