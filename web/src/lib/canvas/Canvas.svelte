@@ -18,7 +18,7 @@
     import { around, type Box } from './box';
     import { Glance } from './glance';
     import * as overlays from './overlays';
-    import { Tiles } from './tiles';
+    import { levelAt, Tiles } from './tiles';
 
     let canvas: HTMLCanvasElement;
     let inHand: HTMLCanvasElement | undefined;
@@ -468,7 +468,7 @@
         if (!view || !now) return;
         // At Lift the ink is shown as it is lifted, before its weight is changed.
         const inking = bench.station === 'lift' ? { ...now, weight: { ...now.weight, amount: 0 } } : now;
-        const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / (camera.scale * ratio)) + 0.35)));
+        const level = levelAt(camera.scale * ratio);
         const window = windowSeen(view, level);
         if (window.width > 0 && window.height > 0) {
             const trace = bench.station === 'trace' ? $state.snapshot(settings.trace) : null;

@@ -125,7 +125,7 @@ function seenBy(camera: Camera, of: Of): Seen {
 }
 
 /** The level whose pixels are about as large as the screen's. */
-function levelAt(scale: number): number {
+export function levelAt(scale: number): number {
     return Math.max(0, Math.min(8, Math.floor(Math.log2(1 / scale) + 0.35)));
 }
 
