@@ -112,6 +112,7 @@ pub struct Stages {
     lifted: Option<(LiftRecipe, ByHand, Arc<Inked>)>,
     weighed: Option<(Inking, Arc<Inked>)>,
     survey: Option<(CoverKey, Arc<Survey>)>,
+    trade: Option<(CoverKey, Points, Trade)>,
     outside: Option<(Arc<Inked>, Arc<Plane<u8>>)>,
     smaller: Vec<(u32, Arc<Plane<Rgb>>)>,
     boned: Option<Arc<Boned>>,
@@ -301,12 +302,17 @@ impl Stages {
             Some((k, s)) if *k == key => s.clone(),
             _ => {
                 let made = Arc::new(Survey::of(&covered.coverage, &covered.peaks, dpi));
-                self.survey = Some((key, made.clone()));
+                self.survey = Some((key.clone(), made.clone()));
                 made
             }
         };
         let points = lift::points_of(recipe, &covered.coverage);
-        Ok(survey.judge(&Table::new(points, Edge::Crisp, 0.0)))
+        if let Some((_, _, trade)) = self.trade.as_ref().filter(|(k, p, _)| *k == key && *p == points) {
+            return Ok(trade.clone());
+        }
+        let trade = survey.judge(&Table::new(points, Edge::Crisp, 0.0));
+        self.trade = Some((key, points, trade.clone()));
+        Ok(trade)
     }
 
     /// Whether judging points would be quick.

@@ -58,59 +58,69 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, end
     let simple: Vec<bool> = (0..=255u8).map(is_simple).collect();
     let rank_of = |i: usize| -> u32 { squared.data[i].into() };
     let mut left = squared.map(|&d| d.into() > 0);
-    let rows: Vec<Vec<u32>> = (0..squared.height)
-        .into_par_iter()
-        .map(|y| {
+    // The ink neighbours of each pixel that is left, kept up to date: bit k is `AROUND[k]`.
+    let mut rings = Plane::new(w, squared.height, 0u8);
+    let rows: Vec<Vec<u32>> = rings
+        .par_rows_mut()
+        .map(|(y, rings)| {
             let mut found = Vec::new();
             // Most of a sheet is paper.
             for x in (0..w).step_by(RUN) {
-                let run = y * w + x..y * w + (x + RUN).min(w);
-                if left.data[run.clone()].iter().fold(false, |a, &b| a | b) {
-                    found.extend(run.filter(|&i| (1..=last).contains(&rank_of(i))).map(|i| i as u32));
+                let run = x..(x + RUN).min(w);
+                let all = y * w + run.start..y * w + run.end;
+                if left.data[all.clone()].iter().fold(false, |a, &b| a | b) {
+                    run.for_each(|x| rings[x] = ring_of(&left, x, y));
+                    found.extend(all.filter(|&i| (1..=last).contains(&rank_of(i))).map(|i| i as u32));
                 }
             }
             found
         })
         .collect();
-    let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); last as usize + 1];
-    rows.into_iter().flatten().for_each(|i| buckets[rank_of(i as usize) as usize].push(i));
-    let mut queue = std::collections::VecDeque::new();
-    for (rank, bucket) in buckets.into_iter().enumerate() {
-        queue.extend(bucket);
-        while let Some(i) = queue.pop_front() {
-            if !left.data[i as usize] {
+    // In the order of their ranks; among equals in the order of the sheet.
+    let mut from = vec![0usize; last as usize + 2];
+    rows.iter().flatten().for_each(|&i| from[rank_of(i as usize) as usize + 1] += 1);
+    (1..from.len()).for_each(|rank| from[rank] += from[rank - 1]);
+    let (mut next, mut order) = (from.clone(), vec![0u32; from[from.len() - 1]]);
+    for i in rows.into_iter().flatten() {
+        let place = &mut next[rank_of(i as usize) as usize];
+        order[*place] = i;
+        *place += 1;
+    }
+    let steps = AROUND.map(|(dx, dy)| dy as isize * w as isize + dx as isize);
+    let mut again: Vec<u32> = Vec::new();
+    for rank in 0..=last as usize {
+        again.clear();
+        let (bucket, mut turn) = (&order[from[rank]..from[rank + 1]], 0);
+        while let Some(&i) = bucket.get(turn).or_else(|| again.get(turn - bucket.len())) {
+            turn += 1;
+            let i = i as usize;
+            let ring = rings.data[i];
+            if !left.data[i] || !simple[ring as usize] {
                 continue;
             }
-            let (x, y) = ((i as usize % w) as i64, (i as usize / w) as i64);
-            let ring = ring_of(&left, x, y);
-            if !simple[ring as usize] {
-                continue;
-            }
+            let neighbours = (0..8).filter(|k| ring >> k & 1 == 1).map(|k| (k, (i as isize + steps[k]) as usize));
             if let Some(slope) = ends
                 && is_end(ring)
             {
                 // On the rim of a slanting edge the nearest paper lies a pixel off, the edge itself half of that and less.
-                let own = match rank_of(i as usize) {
+                let own = match rank_of(i) {
                     1 => RIM,
                     squared => f64::from(squared).sqrt(),
                 };
-                let contained = (0..8).filter(|k| ring >> k & 1 == 1).any(|k| {
-                    let (dx, dy) = AROUND[k];
-                    let step = ((dx * dx + dy * dy) as f64).sqrt();
-                    f64::from(rank_of((y + dy) as usize * w + (x + dx) as usize)).sqrt() >= own + slope * step
+                let contained = neighbours.clone().any(|(k, j)| {
+                    let step = if k % 2 == 0 { 1.0 } else { std::f64::consts::SQRT_2 };
+                    f64::from(rank_of(j)).sqrt() >= own + slope * step
                 });
                 if !contained {
                     continue;
                 }
             }
-            left.data[i as usize] = false;
-            for (k, (dx, dy)) in AROUND.iter().enumerate() {
-                if ring >> k & 1 == 1 {
-                    let j = (y + dy) as usize * w + (x + dx) as usize;
-                    // Deeper ones come up in their own turn.
-                    if rank_of(j) as usize <= rank {
-                        queue.push_back(j as u32);
-                    }
+            left.data[i] = false;
+            for (k, j) in neighbours {
+                rings.data[j] &= !(1 << (k ^ 4));
+                // Deeper ones come up in their own turn.
+                if rank_of(j) as usize <= rank {
+                    again.push(j as u32);
                 }
             }
         }
@@ -120,21 +130,21 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(squared: &Plane<T>, last: u32, end
 
 /// The ink neighbours of a pixel, bit k: `AROUND[k]`.
 #[inline]
-fn ring_of(ink: &Plane<bool>, x: i64, y: i64) -> u8 {
-    let (w, h) = (ink.width as i64, ink.height as i64);
+fn ring_of(ink: &Plane<bool>, x: usize, y: usize) -> u8 {
+    let (w, h) = (ink.width, ink.height);
     if x > 0 && y > 0 && x + 1 < w && y + 1 < h {
-        let at = |x: i64, y: i64| u8::from(ink.data[(y * w + x) as usize]);
-        let (above, below) = (y - 1, y + 1);
-        at(x + 1, y)
-            | at(x + 1, below) << 1
-            | at(x, below) << 2
-            | at(x - 1, below) << 3
-            | at(x - 1, y) << 4
-            | at(x - 1, above) << 5
-            | at(x, above) << 6
-            | at(x + 1, above) << 7
+        let [above, here, below] = [y - 1, y, y + 1].map(|y| &ink.data[y * w + x - 1..y * w + x + 2]);
+        let bit = |row: &[bool], x: usize| u8::from(row[x]);
+        bit(here, 2)
+            | bit(below, 2) << 1
+            | bit(below, 1) << 2
+            | bit(below, 0) << 3
+            | bit(here, 0) << 4
+            | bit(above, 0) << 5
+            | bit(above, 1) << 6
+            | bit(above, 2) << 7
     } else {
-        let near = |&(dx, dy): &(i64, i64)| ink.get(x + dx, y + dy).copied().unwrap_or(false);
+        let near = |&(dx, dy): &(i64, i64)| ink.get(x as i64 + dx, y as i64 + dy).copied().unwrap_or(false);
         AROUND.iter().enumerate().fold(0, |ring, (k, d)| ring | u8::from(near(d)) << k)
     }
 }

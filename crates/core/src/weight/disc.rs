@@ -11,6 +11,7 @@
 use crate::ink::IS_INK;
 use crate::plane::Plane;
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// Rows done at a time.
 const BAND: usize = 96;
@@ -19,19 +20,28 @@ const STRETCH: usize = 16;
 /// Farther than this nothing grows, px.
 pub const FARTHEST: f64 = 120.0;
 
-/// Calls `each` with every row's number and its column distances to ink (or to paper), up to `cap` + 1.
-fn banded(
+/// What a band of rows is worked with: the columns of one row after the other, and room for the rest.
+#[derive(Default)]
+struct Scratch {
+    reached: Vec<bool>,
+    nearest: Nearest,
+}
+
+/// Calls `each` for every row of every band, in turn, with its number on the sheet and in the band, its column distances
+/// to ink up to `cap` + 1, and what `bands` has for that band of [`BAND`] rows.
+fn banded<B: Send>(
     alpha: &Plane<u8>,
     cap: usize,
-    out: &mut Plane<u8>,
-    each: impl Fn(usize, &[u8], &mut [u8], &mut (Vec<bool>, Nearest)) + Sync,
+    bands: impl IndexedParallelIterator<Item = B>,
+    each: impl Fn((usize, usize), &[u8], &mut B, &mut Scratch) + Sync,
 ) {
     let (w, h) = (alpha.width, alpha.height);
     let none = (cap + 1).min(255) as u8;
-    out.data.par_chunks_mut((w * BAND).max(1)).enumerate().for_each_init(
-        || (vec![0u8; w * BAND], vec![0u8; w], Default::default()),
-        |(columns, now, scratch), (band, rows)| {
-            let (y0, n) = (band * BAND, rows.len() / w.max(1));
+    bands.enumerate().for_each_init(
+        || (vec![0u8; w * BAND], vec![0u8; w], Scratch::default()),
+        |(columns, now, scratch), (band, mut of)| {
+            let y0 = band * BAND;
+            let n = BAND.min(h - y0);
             let sweep = |now: &mut [u8], y: usize| one_farther(now, alpha.row(y), none);
             now.fill(none);
             for y in y0.saturating_sub(cap)..y0 + n {
@@ -48,11 +58,16 @@ fn banded(
                     row.iter_mut().zip(now.iter()).for_each(|(c, &d)| *c = (*c).min(d));
                 }
             }
-            for (i, row) in rows.chunks_mut(w.max(1)).enumerate() {
-                each(y0 + i, &columns[i * w..(i + 1) * w], row, scratch);
+            for i in 0..n {
+                each((y0 + i, i), &columns[i * w..(i + 1) * w], &mut of, scratch);
             }
         },
     );
+}
+
+/// The bands of a plane.
+fn bands<T: Send>(plane: &mut Plane<T>) -> impl IndexedParallelIterator<Item = &mut [T]> {
+    plane.data.par_chunks_mut((plane.width * BAND).max(1))
 }
 
 #[multiversion::multiversion(targets("x86_64+avx2"))]
@@ -67,8 +82,9 @@ fn one_farther(distance: &mut [u8], row: &[u8], none: u8) {
 /// not, and a pixel is reached when the centre of an ink pixel is within the radius.
 pub fn grow(alpha: &Plane<u8>, r: f64, scale: Option<&Plane<u8>>, crisp: bool) -> Plane<u8> {
     let r = r.clamp(0.0, FARTHEST);
-    let mut out = Plane::new(alpha.width, alpha.height, 0u8);
-    if alpha.width == 0 || alpha.height == 0 {
+    let (w, h) = (alpha.width, alpha.height);
+    let mut out = Plane::new(w, h, 0u8);
+    if w == 0 || h == 0 {
         return out;
     }
     if crisp && scale.is_none() {
@@ -76,31 +92,69 @@ pub fn grow(alpha: &Plane<u8>, r: f64, scale: Option<&Plane<u8>>, crisp: bool) -
         // How far ink at each column distance reaches along the row.
         let reach: Vec<i32> =
             (0..=cap + 1).map(|c| if c > cap { -1 } else { (r * r - (c * c) as f64).max(0.0).sqrt() as i32 }).collect();
-        banded(alpha, cap, &mut out, |_, columns, row, _| union_of_reaches(columns, &reach, row));
+        banded(alpha, cap, bands(&mut out), |(_, i), columns, rows, _| {
+            union_of_reaches(columns, &reach, &mut rows[i * w..(i + 1) * w]);
+        });
     } else {
-        let cap = (r + 1.5).ceil() as usize;
-        banded(alpha, cap, &mut out, |y, columns, row, scratch| {
-            soft_row(alpha, (y, columns), (r, cap), scale, crisp, row, scratch);
+        let soft = Soft { alpha, r, cap: (r + 1.5).ceil() as usize, scale, crisp };
+        banded(alpha, soft.cap, bands(&mut out), |(y, i), columns, rows, scratch| {
+            soft.row(y, columns, &mut rows[i * w..(i + 1) * w], |_, _| {}, scratch);
         });
     }
     out
 }
 
-/// One row's union of the intervals around its columns.
+/// What [`grow`] gives, and for each pixel that is no ink the exact squared distance to the nearest ink: 0 for ink,
+/// `u16::MAX` from a pixel and a half beyond the radius on.
+pub fn grow_measured(alpha: &Plane<u8>, r: f64, scale: Option<&Plane<u8>>, crisp: bool) -> (Plane<u8>, Plane<u16>) {
+    let r = r.clamp(0.0, FARTHEST);
+    let (w, h) = (alpha.width, alpha.height);
+    let (mut out, mut squared) = (Plane::new(w, h, 0u8), Plane::new(w, h, 0u16));
+    if w == 0 || h == 0 {
+        return (out, squared);
+    }
+    let soft = Soft { alpha, r, cap: (r + 1.5).ceil() as usize, scale, crisp };
+    let farthest = (soft.cap * soft.cap) as u32;
+    banded(alpha, soft.cap, bands(&mut out).zip(bands(&mut squared)), |(y, i), columns, (rows, squared), scratch| {
+        let squared = &mut squared[i * w..(i + 1) * w];
+        let tell = |xs: Range<usize>, d: Option<u32>| match d {
+            Some(d) if d <= farthest => squared[xs].fill(d as u16),
+            _ => squared[xs].fill(u16::MAX),
+        };
+        soft.row(y, columns, &mut rows[i * w..(i + 1) * w], tell, scratch);
+    });
+    (out, squared)
+}
+
+/// One row's union of the intervals around its columns; the row is empty before.
 fn union_of_reaches(columns: &[u8], reach: &[i32], row: &mut [u8]) {
+    // Where no ink is near in any column, and none reaches in from the side, nothing changes: most of a sheet is so.
+    let none = (reach.len() - 1) as u8;
+    let is_far = |columns: &[u8]| columns.iter().fold(255, |a, &b| a.min(b)) >= none;
     let mut until = -1;
-    for (x, (o, &c)) in row.iter_mut().zip(columns).enumerate() {
-        let reach = reach[c as usize];
-        let mine = if reach < 0 { -1 } else { x as i32 + reach };
-        until = until.max(mine);
-        *o = if until >= x as i32 { 255 } else { 0 };
+    for (s, (row, columns)) in row.chunks_mut(STRETCH).zip(columns.chunks(STRETCH)).enumerate() {
+        let x0 = (s * STRETCH) as i32;
+        if until < x0 && is_far(columns) {
+            continue;
+        }
+        for (x, (o, &c)) in (x0..).zip(row.iter_mut().zip(columns)) {
+            let reach = reach[c as usize];
+            until = until.max(if reach < 0 { -1 } else { x + reach });
+            *o = if until >= x { 255 } else { 0 };
+        }
     }
     let mut from = i32::MAX;
-    for (x, (o, &c)) in row.iter_mut().zip(columns).enumerate().rev() {
-        let reach = reach[c as usize];
-        let mine = if reach < 0 { i32::MAX } else { x as i32 - reach };
-        from = from.min(mine);
-        *o |= if from <= x as i32 { 255 } else { 0 };
+    for (s, (row, columns)) in row.chunks_mut(STRETCH).zip(columns.chunks(STRETCH)).enumerate().rev() {
+        let x0 = (s * STRETCH) as i32;
+        if from >= x0 + STRETCH as i32 && is_far(columns) {
+            continue;
+        }
+        for (x, (o, &c)) in row.iter_mut().zip(columns).enumerate().rev() {
+            let x = x0 + x as i32;
+            let reach = reach[c as usize];
+            from = from.min(if reach < 0 { i32::MAX } else { x - reach });
+            *o |= if from <= x { 255 } else { 0 };
+        }
     }
 }
 
@@ -179,102 +233,103 @@ impl Nearest {
     }
 }
 
-fn soft_row(
-    alpha: &Plane<u8>,
-    (y, columns): (usize, &[u8]),
-    (r, cap): (f64, usize),
-    scale: Option<&Plane<u8>>,
+/// Growing where edges are soft, or where the radius differs from place to place.
+struct Soft<'a> {
+    alpha: &'a Plane<u8>,
+    r: f64,
+    /// Ink farther away than this changes nothing.
+    cap: usize,
+    scale: Option<&'a Plane<u8>>,
     crisp: bool,
-    row: &mut [u8],
-    (reached, nearest): &mut (Vec<bool>, Nearest),
-) {
-    let w = row.len();
-    row.copy_from_slice(alpha.row(y));
-    // Only where some ink is within the cap there is anything to search: stretches of 16 columns with ink, and those
-    // beside them that it can reach.
-    let none = (cap + 1) as u8;
-    reached.clear();
-    reached.extend(columns.chunks(STRETCH).map(|c| c.iter().fold(255, |a, &b| a.min(b)) < none));
-    let beside = cap.div_ceil(STRETCH);
-    let strongest = |x: usize, v: usize| {
-        let mut m = 0;
-        for v in v.saturating_sub(1)..(v + 2).min(alpha.height) {
-            for u in x.saturating_sub(1)..(x + 2).min(w) {
-                m = m.max(*alpha.at(u, v));
-            }
-        }
-        m
-    };
-    let active = |s: usize| {
-        let (from, to) = (s.saturating_sub(beside), (s + beside + 1).min(reached.len()));
-        reached[from..to].contains(&true)
-    };
-    nearest.read(columns, none);
-    // Neighbours mostly have the same ink nearest to them.
-    let mut last = (usize::MAX, 0, 0.0, 0.0);
-    let of = |s: usize| s * STRETCH..((s + 1) * STRETCH).min(w);
-    let full = |s: usize| alpha.row(y)[of(s)].iter().fold(255, |a, &b| a.min(b)) == 255;
-    let stretches = (0..reached.len()).filter(|&s| active(s) && !full(s));
-    for x in stretches.flat_map(of) {
-        let own = row[x];
-        let r = scale.map_or(r, |s| r * f64::from(*s.at(x, y)) / 255.0);
-        if own == 255 || r == 0.0 {
-            continue;
-        }
-        if own >= IS_INK {
-            let darker = f64::from(own) + 255.0 * r;
-            row[x] = if crisp { 255 } else { darker.min(f64::from(strongest(x, y))) as u8 };
-            continue;
-        }
-        let Some((d2, q)) = nearest.of(columns, x) else {
-            continue;
-        };
-        if crisp {
-            row[x] = if f64::from(d2) <= r * r { 255 } else { own };
-            continue;
-        }
-        let d = f64::from(d2).sqrt();
-        if d > r + 1.5 {
-            continue;
-        }
-        if last.0 != q {
-            let c = columns[q] as usize;
-            let v = if y >= c && *alpha.at(q, y - c) >= IS_INK { y - c } else { y + c };
-            last = (q, v, f64::from(*alpha.at(q, v)), f64::from(strongest(q, v)));
-        }
-        let (_, v, edge, most) = last;
-        let new = if d <= r {
-            (edge + 255.0 * (r - d)).min(most)
-        } else {
-            // The fall-off as it stands there, carried out by the radius.
-            let t = (d - r) / d;
-            let (dx, dy) = (x as f64 - q as f64, y as f64 - v as f64);
-            alpha.sample(q as f64 + 0.5 + dx * t, v as f64 + 0.5 + dy * t)
-        };
-        row[x] = own.max((new + 0.5) as u8);
-    }
 }
 
-/// Exact squared distances to the nearest ink up to `cap` pixels; beyond, `u16::MAX`. `cap` at most 254.
-pub fn squared_distance_up_to(alpha: &Plane<u8>, cap: usize) -> Plane<u16> {
-    let cap = cap.min(254);
-    let (w, h) = (alpha.width, alpha.height);
-    let mut columns = Plane::new(w, h, 0u8);
-    banded(alpha, cap, &mut columns, |_, from, to, _| to.copy_from_slice(from));
-    let mut out = Plane::new(w, h, u16::MAX);
-    let (none, farthest) = ((cap + 1) as u8, (cap * cap) as u32);
-    out.data.par_chunks_mut(w.max(1)).enumerate().for_each_init(Nearest::default, |nearest, (y, row)| {
-        let columns = columns.row(y);
+impl Soft<'_> {
+    /// The highest value of a pixel and those around it.
+    fn strongest(&self, x: usize, y: usize) -> u8 {
+        let alpha = self.alpha;
+        let columns = x.saturating_sub(1)..(x + 2).min(alpha.width);
+        let rows = y.saturating_sub(1)..(y + 2).min(alpha.height);
+        rows.flat_map(|v| &alpha.row(v)[columns.clone()]).fold(0, |m, &a| m.max(a))
+    }
+
+    /// One row. `tell` is called with the squared distances to the nearest ink (none: beyond the cap) of what is no ink.
+    fn row(
+        &self,
+        y: usize,
+        columns: &[u8],
+        row: &mut [u8],
+        mut tell: impl FnMut(Range<usize>, Option<u32>),
+        scratch: &mut Scratch,
+    ) {
+        let Soft { alpha, r, cap, scale, crisp } = *self;
+        let Scratch { reached, nearest } = scratch;
+        let w = row.len();
+        row.copy_from_slice(alpha.row(y));
+        // Only where some ink is within the cap there is anything to search: stretches of 16 columns with ink, and those
+        // beside them that it can reach.
+        let none = (cap + 1) as u8;
+        reached.clear();
+        reached.extend(columns.chunks(STRETCH).map(|c| c.iter().fold(255, |a, &b| a.min(b)) < none));
+        let beside = cap.div_ceil(STRETCH);
         nearest.read(columns, none);
-        for (x, o) in row.iter_mut().enumerate() {
-            if let Some((d, _)) = nearest.of(columns, x)
-                && d <= farthest
-            {
-                *o = d as u16;
+        // Neighbours mostly have the same ink nearest to them.
+        let mut last = (usize::MAX, 0, 0.0, 0.0);
+        for s in 0..reached.len() {
+            let xs = s * STRETCH..((s + 1) * STRETCH).min(w);
+            let full = row[xs.clone()].iter().fold(255, |a, &b| a.min(b)) == 255;
+            if full {
+                continue;
+            }
+            let (from, to) = (s.saturating_sub(beside), (s + beside + 1).min(reached.len()));
+            if !reached[from..to].contains(&true) {
+                tell(xs, None);
+                continue;
+            }
+            for x in xs {
+                let own = row[x];
+                if own >= IS_INK {
+                    let r = scale.map_or(r, |s| r * f64::from(*s.at(x, y)) / 255.0);
+                    if own < 255 && r > 0.0 {
+                        let darker = f64::from(own) + 255.0 * r;
+                        row[x] = if crisp { 255 } else { darker.min(f64::from(self.strongest(x, y))) as u8 };
+                    }
+                    continue;
+                }
+                let found = nearest.of(columns, x);
+                tell(x..x + 1, found.map(|f| f.0));
+                let Some((d2, q)) = found else {
+                    continue;
+                };
+                let r = scale.map_or(r, |s| r * f64::from(*s.at(x, y)) / 255.0);
+                if r == 0.0 {
+                    continue;
+                }
+                if crisp {
+                    row[x] = if f64::from(d2) <= r * r { 255 } else { own };
+                    continue;
+                }
+                let d = f64::from(d2).sqrt();
+                if d > r + 1.5 {
+                    continue;
+                }
+                if last.0 != q {
+                    let c = columns[q] as usize;
+                    let v = if y >= c && *alpha.at(q, y - c) >= IS_INK { y - c } else { y + c };
+                    last = (q, v, f64::from(*alpha.at(q, v)), f64::from(self.strongest(q, v)));
+                }
+                let (_, v, edge, most) = last;
+                let new = if d <= r {
+                    (edge + 255.0 * (r - d)).min(most)
+                } else {
+                    // The fall-off as it stands there, carried out by the radius.
+                    let t = (d - r) / d;
+                    let (dx, dy) = (x as f64 - q as f64, y as f64 - v as f64);
+                    alpha.sample(q as f64 + 0.5 + dx * t, v as f64 + 0.5 + dy * t)
+                };
+                row[x] = own.max((new + 0.5) as u8);
             }
         }
-    });
-    out
+    }
 }
 
 #[cfg(test)]
@@ -310,14 +365,22 @@ mod tests {
         }
 
         #[test]
-        fn distances_up_to_a_cap_equal_brute_force(w in 1usize..24, h in 1usize..24, cap in 1usize..9, bits in proptest::collection::vec(proptest::bool::weighted(0.05), 576)) {
-            let alpha = plane(w, h, &bits);
-            let got = squared_distance_up_to(&alpha, cap);
+        fn measured_distances_equal_brute_force_and_what_grew_is_the_same(
+            w in 1usize..40, h in 1usize..24, r in 0.0f64..9.0, soft in proptest::bool::ANY, painted in proptest::bool::ANY,
+            values in proptest::collection::vec(prop_oneof![19 => Just(0u8), 1 => 0u8..=255], 960),
+        ) {
+            let mut alpha = Plane { width: w, height: h, data: values[..w * h].to_vec() };
+            if !soft { alpha.data.iter_mut().for_each(|a| *a = if *a >= IS_INK { 255 } else { 0 }); }
+            let area = Plane { width: w, height: h, data: (0..w * h).map(|i| (i * 37 % 256) as u8).collect() };
+            let area = painted.then_some(&area);
+            let (grown, squared) = grow_measured(&alpha, r, area, !soft);
+            prop_assert_eq!(&grown.data, &grow(&alpha, r, area, !soft).data);
+            let cap = (r + 1.5).ceil() as i64;
             for i in 0..w * h {
                 let (x, y) = ((i % w) as i64, (i / w) as i64);
-                let near = (0..w * h).filter(|&j| alpha.data[j] == 255).map(|j| ((j % w) as i64 - x).pow(2) + ((j / w) as i64 - y).pow(2)).min();
-                let expected = near.filter(|&d| d <= (cap * cap) as i64).map_or(u16::MAX, |d| d as u16);
-                prop_assert_eq!(got.data[i], expected);
+                let near = (0..w * h).filter(|&j| alpha.data[j] >= IS_INK).map(|j| ((j % w) as i64 - x).pow(2) + ((j / w) as i64 - y).pow(2)).min();
+                let expected = near.filter(|&d| d <= cap * cap).map_or(u16::MAX, |d| d as u16);
+                prop_assert_eq!(squared.data[i], expected, "at {}, {}", x, y);
             }
         }
     }

@@ -5,7 +5,7 @@ mod disc;
 mod lines;
 mod thin;
 
-pub use disc::{grow, squared_distance_up_to};
+pub use disc::grow;
 pub use lines::{Adjust, adjust};
 
 use crate::ink::IS_INK;

@@ -4,7 +4,7 @@
 //! distance to the paper, only while neither a piece nor a hole of the ink changes, and the middles of thin lines with
 //! what the floor asks for around them stay (ordered homotopic thinning: see [`crate::trace::thinning`]).
 
-use super::disc::{FARTHEST, grow, squared_distance_up_to};
+use super::disc::{FARTHEST, grow, grow_measured};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
 use crate::trace::thinning::{Thinning, thin_to};
@@ -12,6 +12,8 @@ use rayon::prelude::*;
 
 /// So many pixels are done in one go.
 const RUN: usize = 1 << 14;
+/// So many are passed over at once where there is no ink: most of a sheet is paper.
+const PATCH: usize = 64;
 /// Above any squared distance that is asked for; what is ranked from here on stays.
 const STAYS: u16 = 1 << 15;
 /// Ink that the floor asks for, which may have gone otherwise.
@@ -30,30 +32,29 @@ pub fn keep_whole(
     crisp: bool,
 ) -> Plane<u8> {
     let r = r.min(FARTHEST);
-    let mut out = grow(&paper, r, area, crisp);
     // Rank of each ink pixel: its squared distance to the paper, marked if it stays.
-    let mut rank = squared_distance_up_to(&paper, r.ceil() as usize + 1);
+    let (mut out, mut rank) = grow_measured(&paper, r, area, crisp);
     drop(paper);
     let last = (r * r) as u16;
-    let ranked = |own: u8, squared: u16, last: u16| match own >= IS_INK {
-        false => 0,
-        true if squared <= last => squared.max(1),
-        true => squared | STAYS,
-    };
     let ink = || alpha.data.par_chunks(RUN);
-    match area {
-        None => rank.data.par_chunks_mut(RUN).zip(ink()).for_each(|(rank, ink)| {
-            rank.iter_mut().zip(ink).for_each(|(o, &own)| *o = ranked(own, *o, last));
-        }),
-        Some(area) => {
-            let limits: Vec<u16> = (0..=255u8).map(|a| (r * f64::from(a) / 255.0).powi(2) as u16).collect();
-            rank.data.par_chunks_mut(RUN).zip(ink()).zip(area.data.par_chunks(RUN)).for_each(|((rank, ink), area)| {
-                for ((o, &own), &a) in rank.iter_mut().zip(ink).zip(area) {
-                    *o = ranked(own, *o, limits[a as usize]);
-                }
-            });
+    let limits: Vec<u16> = (0..=255u8).map(|a| (r * f64::from(a) / 255.0).powi(2) as u16).collect();
+    rank.data.par_chunks_mut(RUN).zip(ink()).enumerate().for_each(|(run, (rank, ink))| {
+        for (k, (rank, ink)) in rank.chunks_mut(PATCH).zip(ink.chunks(PATCH)).enumerate() {
+            if is_paper(ink) {
+                rank.fill(0);
+                continue;
+            }
+            let from = run * RUN + k * PATCH;
+            let limit = |i: usize| area.map_or(last, |a| limits[a.data[from + i] as usize]);
+            for (i, (o, &own)) in rank.iter_mut().zip(ink).enumerate() {
+                *o = match own >= IS_INK {
+                    false => 0,
+                    true if *o <= limit(i) => (*o).max(1),
+                    true => *o | STAYS,
+                };
+            }
         }
-    }
+    });
     // First the middles of what is too thin, their ends kept; then the ink around them that the floor asks for.
     let middles = thin_to(&rank, last.max(1), Thinning::KeepingEnds);
     let mut strands = Plane::new(alpha.width, alpha.height, 0u8);
@@ -74,11 +75,10 @@ pub fn keep_whole(
     });
     drop(around);
     let left = thin_to(&rank, last.max(1), Thinning::ToTheLast);
-    let parts = out.data.par_chunks_mut(RUN).zip(ink()).zip(rank.data.par_chunks(RUN)).zip(left.data.par_chunks(RUN));
-    parts.for_each(|(((out, ink), rank), left)| {
-        for (((o, &own), &rank), &left) in out.iter_mut().zip(ink).zip(rank).zip(left) {
-            let less = own.min(255 - *o);
-            *o = match (own >= IS_INK, left) {
+    let patches = |out: &mut [u8], ink: &[u8], rank: &[u16], left: &[bool]| {
+        for (((out, &own), &rank), &left) in out.iter_mut().zip(ink).zip(rank).zip(left) {
+            let less = own.min(255 - *out);
+            *out = match (own >= IS_INK, left) {
                 // What the paper did not reach loses at most its feather.
                 (true, true) if rank == u16::MAX => own,
                 (true, true) if rank < STAYS || crisp => own,
@@ -88,8 +88,25 @@ pub fn keep_whole(
                 (false, _) => less,
             };
         }
+    };
+    let parts = out.data.par_chunks_mut(RUN).zip(ink()).zip(rank.data.par_chunks(RUN)).zip(left.data.par_chunks(RUN));
+    parts.for_each(|(((out, ink), rank), left)| {
+        for (k, (out, ink)) in out.chunks_mut(PATCH).zip(ink.chunks(PATCH)).enumerate() {
+            let run = k * PATCH..k * PATCH + out.len();
+            if is_blank(ink) { out.fill(0) } else { patches(out, ink, &rank[run.clone()], &left[run]) }
+        }
     });
     out
+}
+
+/// Whether there is no ink in a run of pixels.
+fn is_paper(run: &[u8]) -> bool {
+    run.iter().fold(0, |a, &b| a.max(b)) < IS_INK
+}
+
+/// Whether there is not even a trace of ink in a run of pixels.
+fn is_blank(run: &[u8]) -> bool {
+    run.iter().fold(0, |a, &b| a | b) == 0
 }
 
 #[cfg(test)]
