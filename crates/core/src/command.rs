@@ -3,14 +3,14 @@
 
 use crate::error::Error;
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
-use crate::geom::{Pt, nearest_on_segment, polyline_len, pt, segments_cross};
+use crate::geom::{Pt, polyline_len, pt, segments_cross};
 use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
 use crate::join::{
     Gap, Tail, bridge_opacity, bridge_spine, cut_out, cut_tail, density_at, span_at, tails_up_to, take_span,
 };
 use crate::lift::{ByHand, Effect, Touch};
-use crate::line::{End, EndStyle, Form, Line, Made, Spine, is_same, shared};
+use crate::line::{End, EndStyle, FlatPoint, Form, Line, Made, Spine, is_same, shared};
 use crate::paint::Drop;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
 use crate::region::network::Network;
@@ -552,6 +552,9 @@ fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
     after.traced = Some(Box::new(after.tracing()));
 }
 
+/// How exactly lines follow a sheet that is squared up, px.
+const LED_WITHIN: f64 = 0.05;
+
 /// Lays the sheet out by another recipe and takes everything on it along.
 fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
     let [w, h] = after.original;
@@ -577,22 +580,7 @@ fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
         }
     };
     for line in &mut after.lines {
-        match &mut Arc::make_mut(line).form {
-            Form::Centreline { spine, width, ends } => {
-                let at = spine.points.first().copied().unwrap_or(pt(0.0, 0.0));
-                width.iter_mut().for_each(|k| k[1] = (k[1] * scale(at) * 256.0).round() / 256.0);
-                for end in ends.iter_mut() {
-                    if let End::AlongCutter(d) = end {
-                        *d = turn(*d, at);
-                    }
-                }
-                spine.points.iter_mut().for_each(|p| *p = go(*p));
-            }
-            Form::Seam { spine } => spine.points.iter_mut().for_each(|p| *p = go(*p)),
-            Form::Outline { contours } => {
-                contours.iter_mut().flat_map(|c| &mut c.points).for_each(|p| *p = go(*p));
-            }
-        }
+        *line = Arc::new(line.mapped(&|p| map.map(p), &scale, &turn, LED_WITHIN));
     }
     after.erased.iter_mut().for_each(|e| *e = e.mapped(go, turn, scale));
     after.reweighed.iter_mut().for_each(|r| knots(&mut r.path));
@@ -809,15 +797,9 @@ fn sweeps(path: &[Pt], tail: &Tail) -> bool {
 fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
     let network = &scene.network;
     let nearest = |p: Pt| {
-        let mut best: Option<(f64, Pt, f64)> = None;
-        for piece in network.near(p, SEAM_REACH) {
-            let t = nearest_on_segment(p, piece.a, piece.b);
-            let q = piece.a.lerp(piece.b, t);
-            if p.dist(q) <= SEAM_REACH && best.is_none_or(|b| p.dist(q) < b.0) {
-                best = Some((p.dist(q), q, piece.width[0] + (piece.width[1] - piece.width[0]) * t));
-            }
-        }
-        let (_, q, width) = best.ok_or(Error::Mismatch("a bridge needs a line near both of its ends"))?;
+        let (_, FlatPoint { p: q, width }) = network
+            .nearest(p, SEAM_REACH, |_| true)
+            .ok_or(Error::Mismatch("a bridge needs a line near both of its ends"))?;
         // The outline of a solid has no width of its own.
         let width = if width > 0.0 { width } else { 4.0 };
         let end = network.ends().find(|e| e.p.dist(q) < 0.5 * width);
@@ -860,16 +842,7 @@ pub fn seam_spine(path: &[Pt], scene: &Scene) -> Result<Spine, Error> {
     if points.len() < 2 {
         return Err(Error::Mismatch("a seam needs two different points"));
     }
-    let reach = |p: Pt| {
-        let mut best: Option<(f64, Pt)> = None;
-        for piece in scene.network.near(p, SEAM_REACH) {
-            let q = piece.a.lerp(piece.b, nearest_on_segment(p, piece.a, piece.b));
-            if p.dist(q) <= SEAM_REACH && best.is_none_or(|b| p.dist(q) < b.0) {
-                best = Some((p.dist(q), q));
-            }
-        }
-        best.map(|b| b.1)
-    };
+    let reach = |p: Pt| scene.network.nearest(p, SEAM_REACH, |_| true).map(|found| found.1.p);
     // A little past the line's middle, so that they surely cross.
     let over = |from: Pt, to: Pt| to + (to - from).unit() * 0.5;
     if let Some(q) = reach(points[0]) {

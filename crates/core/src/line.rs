@@ -201,6 +201,32 @@ impl Spine {
         }
         Spine { points, closed: false }
     }
+
+    /// The spine led through a map, within `tolerance` px: curves that it does not take for curves are divided.
+    pub fn mapped(&self, map: &impl Fn(Pt) -> Pt, tolerance: f64) -> Spine {
+        let mut points: Vec<Pt> = self.points.first().map(|&p| map(p).snapped()).into_iter().collect();
+        for c in self.cubics() {
+            lead([c[0], c[1], c[2], c[3]], map, tolerance, &mut points);
+        }
+        Spine { points, closed: self.closed }
+    }
+}
+
+/// Adds a curve led through a map to the `out` it goes on from, divided as often as it takes.
+fn lead(c: [Pt; 4], map: &impl Fn(Pt) -> Pt, tolerance: f64, out: &mut Vec<Pt>) {
+    let led = c.map(map);
+    let holds = |t: f64| map(cubic_at(&c, t)).dist(cubic_at(&led, t)) <= tolerance;
+    // So short a curve ends where the grid does.
+    let is_short = c[0].dist(c[1]) + c[1].dist(c[2]) + c[2].dist(c[3]) < 2.0;
+    if is_short || [0.25, 0.5, 0.75].into_iter().all(holds) {
+        out.extend(led[1..].iter().map(|p| p.snapped()));
+        return;
+    }
+    let [ab, bc, cd] = [c[0].lerp(c[1], 0.5), c[1].lerp(c[2], 0.5), c[2].lerp(c[3], 0.5)];
+    let (abc, bcd) = (ab.lerp(bc, 0.5), bc.lerp(cd, 0.5));
+    let middle = abc.lerp(bcd, 0.5);
+    lead([c[0], ab, abc, middle], map, tolerance, out);
+    lead([middle, bcd, cd, c[3]], map, tolerance, out);
 }
 
 /// How many straight pieces follow a curve within `tolerance` px: the second differences bound how far the chord of one
@@ -241,6 +267,65 @@ impl Line {
             Form::Outline { contours } => contours.iter_mut().for_each(go),
         }
         self
+    }
+
+    /// The line led through a map that enlarges things `scale` times at a place of it, and takes a direction there to
+    /// `turn`: within `tolerance` px, its width with it.
+    pub fn mapped(
+        &self,
+        map: &impl Fn(Pt) -> Pt,
+        scale: &impl Fn(Pt) -> f64,
+        turn: &impl Fn(Pt, Pt) -> Pt,
+        tolerance: f64,
+    ) -> Line {
+        let form = match &self.form {
+            Form::Seam { spine } => Form::Seam { spine: spine.mapped(map, tolerance) },
+            Form::Outline { contours } => {
+                Form::Outline { contours: contours.iter().map(|c| c.mapped(map, tolerance)).collect() }
+            }
+            Form::Centreline { spine, width, ends } => {
+                // Lengths along the line, before and after.
+                let flat = spine.flatten(0.2);
+                let (Some(&first), Some(&last)) = (flat.first(), flat.last()) else {
+                    return self.clone();
+                };
+                let run = |path: &[Pt]| {
+                    let mut run = vec![0.0];
+                    run.extend(path.windows(2).scan(0.0, |s, w| {
+                        *s += w[0].dist(w[1]);
+                        Some(*s)
+                    }));
+                    let whole = run[run.len() - 1].max(1e-12);
+                    run.iter_mut().for_each(|s| *s /= whole);
+                    run
+                };
+                let before = run(&flat);
+                let after = run(&flat.iter().map(|&p| map(p)).collect::<Vec<_>>());
+                let mut shares: Vec<f64> = width.iter().map(|k| k[0]).chain(before.iter().copied()).collect();
+                shares.sort_by(f64::total_cmp);
+                shares.dedup();
+                let knot = |&s: &f64| {
+                    let k = before.partition_point(|&b| b <= s).clamp(1, before.len().max(2) - 1);
+                    let (Some(&to), Some(&p)) = (before.get(k), flat.get(k)) else {
+                        return [s, width_at(width, s) * scale(first)];
+                    };
+                    let t = ((s - before[k - 1]) / (to - before[k - 1]).max(1e-12)).clamp(0.0, 1.0);
+                    let share = after[k - 1] + (after[k] - after[k - 1]) * t;
+                    [share, width_at(width, s) * scale(flat[k - 1].lerp(p, t))]
+                };
+                let knots = thin_profile(&shares.iter().map(knot).collect::<Vec<_>>(), 0.02);
+                let on_grid = |k: [f64; 2]| [k[0], (k[1] * 256.0).round() / 256.0];
+                let mut ends = *ends;
+                for (end, at) in ends.iter_mut().zip([first, last]) {
+                    if let End::AlongCutter(d) = end {
+                        *d = turn(*d, at);
+                    }
+                }
+                let width = knots.into_iter().map(on_grid).collect();
+                Form::Centreline { spine: spine.mapped(map, tolerance), width, ends }
+            }
+        };
+        Line { form, ..self.clone() }
     }
 
     /// Its ink is drawn from its geometry; that of the others is what was lifted.

@@ -49,6 +49,9 @@ pub struct Sheet {
 pub struct TracedWith {
     pub inking: Inking,
     pub trace: TraceRecipe,
+    /// The resolution that their lengths were read at; `None`: the sheet's.
+    #[serde(default)]
+    pub dpi: Option<f64>,
 }
 
 impl Sheet {
@@ -150,19 +153,24 @@ impl Sheet {
         Inking { lift: self.recipes.lift.clone(), weight: self.recipes.weight.clone(), by_hand: self.by_hand.clone() }
     }
 
-    /// What the ink is made by that the lines lie over: that of their tracing, once they are traced.
-    pub fn inking_of_lines(&self) -> Inking {
-        self.traced.as_ref().map_or_else(|| self.inking(), |t| t.inking.clone())
+    /// What the ink is made by that the lines lie over, and at which resolution: those of their tracing, once they are
+    /// traced.
+    pub fn inking_of_lines(&self) -> (Inking, f64) {
+        let of = |t: &TracedWith| (t.inking.clone(), t.dpi.unwrap_or(self.dpi));
+        self.traced.as_ref().map_or_else(|| (self.inking(), self.dpi), |t| of(t))
     }
 
     /// The settings tracing would be done with now.
     pub fn tracing(&self) -> TracedWith {
-        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone() }
+        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone(), dpi: Some(self.dpi) }
     }
 
     /// Whether the lines are those that tracing would give now, edits aside.
     pub fn lines_are_current(&self) -> bool {
-        self.traced.as_ref().is_some_and(|t| **t == self.tracing())
+        let now = self.tracing();
+        let is_now =
+            |t: &TracedWith| t.inking == now.inking && t.trace == now.trace && t.dpi.is_none_or(|d| d == self.dpi);
+        self.traced.as_ref().is_some_and(|t| is_now(t))
     }
 
     /// What tracing again would keep.

@@ -6,8 +6,9 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::command::{Change, Command, plan};
-use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::geom::{Pt, nearest_on_segment, pt};
 use rhizograph_core::ink::Ink;
+use rhizograph_core::intake::Layout;
 use rhizograph_core::lift::{Effect, Touch, outside};
 use rhizograph_core::line::{FlatPoint, Line, Made, shared};
 use rhizograph_core::plane::{Plane, Rgb};
@@ -331,6 +332,80 @@ fn what_is_drawn_goes_along_when_the_sheet_is_laid_out_anew() {
             assert!(there(p.p).dist(q.p) < 0.02 && (p.width - q.width).abs() < 0.01);
         }
     }
+}
+
+#[test]
+fn lines_follow_a_sheet_that_is_squared_up_as_curves_and_in_their_widths() {
+    let ink = support::inked(&[
+        (support::ring(pt(140.0, 150.0), 90.0, 100.0, 0.3, 5.9), 7.0),
+        (support::ring(pt(300.0, 140.0), 60.0, 110.0, 0.0, std::f64::consts::TAU), 4.0),
+        (vec![pt(20.0, 60.0), pt(230.0, 90.0), pt(380.0, 260.0)], 9.0),
+        (vec![pt(150.0, 255.0), pt(230.0, 258.0)], 56.0),
+    ]);
+    let sheet = support::traced(&ink);
+    assert!(sheet.lines.iter().any(|l| l.spine().is_none()), "a solid is among them");
+    let (w, h) = (400.0, 300.0);
+    let corners = [pt(14.0, 30.0), pt(w - 40.0, 6.0), pt(w - 3.0, h - 25.0), pt(33.0, h - 9.0)];
+    let intake = IntakeRecipe { corners: Some(corners), ..IntakeRecipe::default() };
+    let (after, change) = done(&sheet, &ink, &Command::Intake { intake: Box::new(intake.clone()) });
+    let laid = |r: &IntakeRecipe| Layout::of(r, 400, 300).unwrap();
+    let map = laid(&sheet.recipes.intake).to(&laid(&intake)).unwrap();
+    assert_eq!(sheet.lines.len(), after.lines.len());
+    let (mut seen, mut wide_off) = (0, 0.0);
+    for (a, b) in sheet.lines.iter().zip(&after.lines) {
+        let there: Vec<FlatPoint> = b.flat(0.01);
+        for f in a.flat(0.2) {
+            let p = map.map(f.p);
+            // The nearest place on the line as it is now.
+            let near = |i: usize| {
+                let t = nearest_on_segment(p, there[i].p, there[i + 1].p);
+                (there[i].p.lerp(there[i + 1].p, t).dist(p), there[i].width + (there[i + 1].width - there[i].width) * t)
+            };
+            let places = (0..there.len().saturating_sub(1)).map(near);
+            let Some((off, width)) = places.min_by(|a, b| a.0.total_cmp(&b.0)) else { continue };
+            assert!(off < 0.08, "{off} px off at {p:?}");
+            let step = |d: Pt| map.map(f.p + d) - map.map(f.p - d);
+            let (x, y) = (step(pt(0.5, 0.0)), step(pt(0.0, 0.5)));
+            let wanted = f.width * x.cross(y).abs().sqrt();
+            assert!((width - wanted).abs() < 0.15, "{width} px wide at {p:?}, {wanted} wanted");
+            (seen, wide_off) = (seen + 1, wide_off + (width - wanted).abs());
+        }
+        // Outlines: every corner of a fine flattening lies on the ring.
+        for (old, new) in a.rings(0.2).iter().zip(b.rings(0.01)) {
+            for p in old.iter().map(|&p| map.map(p)) {
+                let ring = (0..new.len()).map(|i| {
+                    let (a, b) = (new[i], new[(i + 1) % new.len()]);
+                    a.lerp(b, nearest_on_segment(p, a, b)).dist(p)
+                });
+                assert!(ring.fold(f64::MAX, f64::min) < 0.08);
+                seen += 1;
+            }
+        }
+    }
+    assert!(seen > 200, "{seen} places were looked at");
+    assert!(wide_off / f64::from(seen) < 0.02, "widths are off by {} px on the whole", wide_off / f64::from(seen));
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+}
+
+#[test]
+fn another_resolution_leaves_the_ink_under_the_lines_and_asks_to_trace_again() {
+    let (sheet, ink) = traced(drawing());
+    assert!(sheet.lines_are_current());
+    let (after, change) = done(&sheet, &ink, &Command::Resolution { dpi: 240.0 });
+    assert!(!after.lines_are_current());
+    assert_eq!(after.inking_of_lines(), sheet.inking_of_lines());
+    assert_eq!(after.inking_of_lines().1, 300.0);
+    // Tracing again, or going back, makes them those of the settings.
+    let (again, _) = done(&after, &ink, &Command::Trace { afresh: false });
+    assert!(again.lines_are_current());
+    assert_eq!(again.inking_of_lines().1, 240.0);
+    assert!(change.undo(&after).unwrap().lines_are_current());
+    // What was written before the resolution was kept with the lines is read as it was meant.
+    let mut written = serde_json::to_value(&sheet).unwrap();
+    written["traced"].as_object_mut().unwrap().remove("dpi").unwrap();
+    let read: Sheet = serde_json::from_value(written).unwrap();
+    assert!(read.lines_are_current());
+    assert_eq!(read.inking_of_lines(), sheet.inking_of_lines());
 }
 
 /// A line with a tooth: darker and lighter along it, feathered at its edge.

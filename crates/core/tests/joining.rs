@@ -372,6 +372,39 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
 }
 
 #[test]
+fn a_span_of_a_seam_goes_between_its_crossings_and_leaves_the_rest() {
+    let frame = vec![pt(30.0, 30.0), pt(370.0, 30.0), pt(370.0, 270.0), pt(30.0, 270.0), pt(30.0, 30.0)];
+    let ink = inked(&[
+        (frame, 6.0),
+        (vec![pt(140.0, 30.0), pt(140.0, 270.0)], 5.0),
+        (vec![pt(260.0, 30.0), pt(260.0, 270.0)], 5.0),
+    ]);
+    let sheet = traced(&ink);
+    assert_eq!(Scene::of(&sheet, &ink).regions.len(), 3);
+    let seam = Command::Seam { path: vec![pt(40.0, 140.0), pt(200.0, 150.0), pt(360.0, 140.0)] };
+    let seamed = do_it(&sheet, &ink, &seam).apply(&sheet).unwrap();
+    assert_eq!(Scene::of(&seamed, &ink).regions.len(), 6);
+    for (at, left) in [(pt(200.0, 150.0), 2), (pt(85.0, 143.0), 1)] {
+        let change = do_it(&seamed, &ink, &Command::TakeSpan { at });
+        let after = change.apply(&seamed).unwrap();
+        let seams: Vec<_> = after.lines.iter().filter(|l| l.is_seam()).collect();
+        assert_eq!(seams.len(), left);
+        // The regions it parted there are one, the others are as they were.
+        let scene = Scene::of(&after, &ink);
+        assert_eq!(scene.regions.len(), 5);
+        for x in [85.0, 200.0, 315.0] {
+            let room = |y: f64| scene.regions.at(pt(x, y)).unwrap().id;
+            let is_whole = room(60.0) == room(240.0);
+            assert_eq!(is_whole, x == at.x, "the rooms at {x}");
+        }
+        // What is left ends on the walls: no end of it is loose.
+        assert_eq!(scene.network.ends().filter(|e| e.loose).count(), 0);
+        assert_eq!(after.erased, seamed.erased);
+        assert_eq!(change.undo(&after).unwrap(), seamed);
+    }
+}
+
+#[test]
 fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
     let ink = inked(&[
         (ring(pt(200.0, 150.0), 120.0, 90.0, 0.2, std::f64::consts::TAU), 6.0),

@@ -288,7 +288,8 @@ impl Bench {
         self.refresh(held, id).await?;
         let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
         let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
-        let lifted = self.ink(held, &stored.sheet.inking_of_lines(), stored.sheet.dpi).await?;
+        let (inking, dpi) = stored.sheet.inking_of_lines();
+        let lifted = self.ink(held, &inking, dpi).await?;
         let known = held.scene.clone().filter(|s| s.revision == stored.revision);
         let known = match known {
             Some(known) => known,
@@ -407,7 +408,9 @@ impl Bench {
                 facts = Some(told.clone());
             }
             let alpha = stages.glance(&source, &inking, window, dpi)?;
-            let trade = if exact || stages.is_surveyed(&inking.lift) {
+            // What points cost and leave is told of the ink as it is lifted.
+            let is_lifted = inking.weight.amount == 0.0;
+            let trade = if is_lifted && (exact || stages.is_surveyed(&inking.lift)) {
                 Some(stages.trade(&source, &inking.lift, dpi)?)
             } else {
                 None
@@ -578,7 +581,8 @@ impl Bench {
         let revision = before.revision;
         // A sheet that is laid out anew has other pixels.
         self.lay_out(held, id, &after.recipes.intake).await?;
-        let lifted = self.ink(held, &after.inking_of_lines(), after.dpi).await?;
+        let (inking, dpi) = after.inking_of_lines();
+        let lifted = self.ink(held, &inking, dpi).await?;
         let after = Arc::new(after);
         let known = held.scene.take().filter(|s| s.revision == revision);
         let computing = async {

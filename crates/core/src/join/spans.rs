@@ -1,10 +1,10 @@
 //! Spans: the stretches of a line between its crossings and ends, picked by a place and taken away.
 
 use super::ink_beside;
-use super::tails::{Tail, cut, first_crossing};
-use crate::geom::{Pt, nearest_on_segment};
-use crate::line::{FlatPoint, Line};
-use crate::region::network::Network;
+use super::tails::{Tail, cut, first_crossing, shortened};
+use crate::geom::{Pt, polyline_len};
+use crate::line::{FlatPoint, Form, Line};
+use crate::region::network::{Network, Piece};
 use crate::render::Erasure;
 
 /// A stretch of a line.
@@ -29,15 +29,9 @@ struct Crossing {
 /// The span nearest to a place, up to `reach` px away from its line's middle. Lines that close on themselves without
 /// being crossed are one span.
 pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
-    let mut best: Option<(f64, usize, usize, Pt)> = None;
-    for piece in network.near(at, reach) {
-        let q = piece.a.lerp(piece.b, nearest_on_segment(at, piece.a, piece.b));
-        let line = piece.line as usize;
-        if at.dist(q) <= reach && network.rings(line).is_empty() && best.is_none_or(|b| at.dist(q) < b.0) {
-            best = Some((at.dist(q), line, piece.at as usize, q));
-        }
-    }
-    let (_, line, piece, q) = best?;
+    let on_middle = |piece: &Piece| network.rings(piece.line as usize).is_empty();
+    let (found, FlatPoint { p: q, .. }) = network.nearest(at, reach, on_middle)?;
+    let (line, piece) = (found.line as usize, found.at as usize);
     let flat = network.flat(line);
     let width = flat[piece].width;
     let walk = |points: &mut dyn Iterator<Item = usize>| {
@@ -65,6 +59,19 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
 /// What is left of the line without the span, and what that takes off the lifted ink.
 pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec<Erasure>) {
     let flat = network.flat(span.line);
+    if let Form::Seam { spine } = &line.form {
+        // A seam has no ink: its rests end on the middles of what crosses it. By less than a pixel it only reaches over
+        // the line it was to end on.
+        let rest = |c: Crossing, at_end: bool| {
+            let (before, behind) = (&flat[..=c.beyond], &flat[c.beyond..]);
+            let mut points: Vec<Pt> = if at_end { before } else { behind }.iter().map(|f| f.p).collect();
+            points.insert(if at_end { points.len() } else { 0 }, c.at);
+            let form = || Form::Seam { spine: shortened(spine, &points, at_end) };
+            (polyline_len(&points) >= 1.0).then(|| Line { form: form(), ..line.clone() })
+        };
+        let left = span.from.and_then(|c| rest(c, true)).into_iter().chain(span.to.and_then(|c| rest(c, false)));
+        return (left.collect(), Vec::new());
+    }
     let knot = |f: &FlatPoint| [f.p.x, f.p.y, f.width];
     let tail = |at_end: bool, crossing: Crossing, path: Vec<[f64; 3]>| {
         let tip = path.last().map_or(crossing.at, |k| crate::geom::pt(k[0], k[1]));

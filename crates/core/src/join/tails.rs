@@ -246,7 +246,7 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
 
 /// The spine with one end moved back to the last of `points` (the first, when cut at its start): the curves that are
 /// left whole stay as they are, the one that was cut through is divided.
-fn shortened(spine: &Spine, points: &[Pt], at_end: bool) -> Spine {
+pub(super) fn shortened(spine: &Spine, points: &[Pt], at_end: bool) -> Spine {
     let cubics: Vec<&[Pt]> = spine.cubics().collect();
     let place = if at_end { points[points.len() - 1] } else { points[0] };
     // The curve that holds the place, and where.

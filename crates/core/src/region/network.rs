@@ -27,6 +27,14 @@ pub struct Piece {
     pub width: [f64; 2],
 }
 
+impl Piece {
+    /// The place on it that is nearest to `p`, and the ink's width there.
+    pub fn nearest(&self, p: Pt) -> FlatPoint {
+        let t = nearest_on_segment(p, self.a, self.b);
+        FlatPoint { p: self.a.lerp(self.b, t), width: self.width[0] + (self.width[1] - self.width[0]) * t }
+    }
+}
+
 impl RTreeObject for Piece {
     type Envelope = AABB<[f64; 2]>;
     fn envelope(&self) -> Self::Envelope {
@@ -406,6 +414,20 @@ impl Network {
     pub fn near(&self, p: Pt, reach: f64) -> impl Iterator<Item = &Piece> {
         self.index
             .locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]))
+    }
+
+    /// The place of the network that is nearest to `p`, on pieces of a kind, up to `reach` px away: the piece and the place
+    /// on it.
+    pub fn nearest(&self, p: Pt, reach: f64, is_of_kind: impl Fn(&Piece) -> bool) -> Option<(Piece, FlatPoint)> {
+        let mut best: Option<(f64, Piece, FlatPoint)> = None;
+        for piece in self.near(p, reach).filter(|piece| is_of_kind(piece)) {
+            let here = piece.nearest(p);
+            let off = p.dist(here.p);
+            if off <= reach && best.is_none_or(|b| off < b.0) {
+                best = Some((off, *piece, here));
+            }
+        }
+        best.map(|(_, piece, here)| (piece, here))
     }
 
     /// Whether a line is open and joined to nothing at either end.
