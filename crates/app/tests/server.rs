@@ -256,6 +256,20 @@ fn told(mut response: Response<Body>) -> (Value, Vec<u8>) {
     (serde_json::from_slice(&bytes[4..4 + n]).unwrap(), bytes[4 + n..].to_vec())
 }
 
+/// The alpha of a picture that comes in runs of 64 pixels of a row, and what comes after it.
+fn unpacked(packed: &[u8], width: usize, height: usize) -> (Vec<u8>, &[u8]) {
+    let runs = width.div_ceil(64);
+    let (seen, mut rest) = packed.split_at(runs * height);
+    let mut alpha = vec![0; width * height];
+    for (k, _) in seen.iter().enumerate().filter(|s| *s.1 > 0) {
+        let (x, y) = (k % runs * 64, k / runs);
+        let (run, more) = rest.split_at(64.min(width - x));
+        alpha[y * width + x..][..run.len()].copy_from_slice(run);
+        rest = more;
+    }
+    (alpha, rest)
+}
+
 /// The alpha of a window of the ink that is stored, as a PNG gives it.
 fn stored_alpha(server: &Server, id: i64, window: &str) -> Vec<u8> {
     let png = bytes(server, &format!("/drawings/{id}/pictures/ink?{window}"));
@@ -280,17 +294,27 @@ fn what_lift_and_weight_show_is_what_tracing_then_takes() {
         told(post(&server, &format!("{at}/glance"), &request))
     };
     let (quick, quickly) = ask(false);
-    let (exact, pixels) = ask(true);
+    let (exact, packed) = ask(true);
+    let (pixels, rest) = unpacked(&packed, 900, 700);
+    assert!(rest.is_empty());
     assert!(quick["facts"].is_null());
     assert!(exact["facts"]["specks_gone"].as_u64().unwrap() > 0);
-    assert!(exact["trade"]["thin_lost"].as_f64().unwrap() < 0.05);
     assert_eq!((exact["width"].as_u64(), exact["height"].as_u64()), (Some(900), Some(700)));
-    assert!(quickly == pixels, "the quick one shows the same");
+    assert!(quickly == packed, "the quick one shows the same");
+    // What points cost is told of the ink as it is lifted.
+    assert!(exact["trade"].is_null());
+    let mut lifted = inking.clone();
+    lifted["weight"]["amount"] = json!(0.0);
+    let request = json!({ "inking": lifted, "window": window, "exact": true, "caught": false });
+    let (of_lifted, _) = told(post(&server, &format!("{at}/glance"), &request));
+    assert!(of_lifted["trade"]["thin_lost"].as_f64().unwrap() < 0.05);
     let strip = json!({ "inking": inking, "window": window, "weights": [recipes["weight"], { "amount": 0.0 }] });
     let (size, variants) = told(post(&server, &format!("{at}/strip"), &strip));
     assert_eq!(size, json!([900, 700]));
-    assert!(variants[..pixels.len()] == pixels, "the variant shows the same");
-    assert!(variants[pixels.len()..] != pixels);
+    let (first, rest) = unpacked(&variants, 900, 700);
+    assert!(first == pixels, "the variant shows the same");
+    let (second, rest) = unpacked(rest, 900, 700);
+    assert!(second != pixels && rest.is_empty());
     assert_eq!(get(&server, &at), fresh, "looking changes nothing");
     let set = command(&server, id, &fresh, json!({ "do": "recipes", "recipes": recipes }));
     command(&server, id, &set, json!({ "do": "trace" }));

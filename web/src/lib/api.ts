@@ -104,13 +104,13 @@ async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]
     return [told, new Uint8Array(bytes, 4 + n)];
 }
 
-/** The ink that settings would give, as alpha (or colour and alpha) of the window. */
+/** The ink that settings would give, as alpha (or colour and alpha) of the window, in runs. */
 export const glance = (id: number, request: GlanceRequest) => toldWith<GlanceTold>(`/drawings/${id}/glance`, request);
 
-/** One part of a drawing with several weights: width and height, then the alphas one after the other. */
 export const leak = (id: number, at: Pt) => ask<LeakTold>(`/drawings/${id}/leak`, 'POST', { at });
 export const span = (id: number, at: Pt) => ask<SpanTold | null>(`/drawings/${id}/span`, 'POST', { at });
 export const landing = (id: number, path: Pt[]) => ask<LandingTold>(`/drawings/${id}/landing`, 'POST', { path });
+/** One part of a drawing with several weights: width and height, then the alphas in runs, one after the other. */
 export const strip = (id: number, request: StripRequest) =>
     toldWith<[number, number]>(`/drawings/${id}/strip`, request);
 

@@ -247,7 +247,7 @@ pub struct TraceTold {
     pub lines: Vec<LineView>,
 }
 
-/// What comes before the pixels of a glance: one byte of alpha a pixel, or four of colour and alpha.
+/// What comes before the pixels of a glance, in runs: one byte of alpha a pixel, or four of colour and alpha.
 #[derive(Debug, Clone, Serialize, TS)]
 pub struct GlanceTold {
     pub width: usize,

@@ -19,6 +19,21 @@ pub fn smaller(alpha: &Plane<u8>, window: Window) -> Plane<u8> {
     alpha.smaller(w.level, w.area())
 }
 
+/// So many pixels of a row make a run.
+pub const RUN: usize = 64;
+
+/// A picture of `EACH` bytes a pixel, the last of them its alpha, in runs of a row: first for each run, row by row,
+/// whether anything is seen in it, then the pixels of those in which there is. Most of a sheet is bare.
+pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
+    let runs = || pixels.chunks(width.max(1) * EACH).flat_map(|row| row.chunks(RUN * EACH));
+    let mut out: Vec<u8> =
+        runs().map(|run| u8::from(run.iter().skip(EACH - 1).step_by(EACH).any(|&a| a > 0))).collect();
+    out.reserve(pixels.len());
+    let seen = out.clone();
+    runs().zip(seen).filter(|r| r.1 > 0).for_each(|(run, _)| out.extend_from_slice(run));
+    out
+}
+
 /// Ink with alpha.
 pub fn ink(ink: &Ink, window: Window) -> Result<Vec<u8>, Error> {
     let w = window.on(ink.alpha.width, ink.alpha.height);
@@ -86,4 +101,43 @@ pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
 /// The swatches of the shot a drawing hangs in.
 pub async fn swatches_of(bench: &super::bench::Bench, open: &Open) -> Result<Vec<Swatch>, Error> {
     Ok(store::swatches(&bench.pool, open.stored.shot).await?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What the page does with it.
+    fn read<const EACH: usize>(packed: &[u8], width: usize, height: usize) -> Vec<u8> {
+        let runs = width.div_ceil(RUN);
+        let (seen, mut rest) = packed.split_at(runs * height);
+        let mut out = Vec::new();
+        for (k, &seen) in seen.iter().enumerate() {
+            let n = EACH * RUN.min(width - k % runs * RUN);
+            if seen == 0 {
+                out.resize(out.len() + n, 0);
+            } else {
+                let (run, more) = rest.split_at(n);
+                out.extend(run);
+                rest = more;
+            }
+        }
+        assert!(rest.is_empty());
+        out
+    }
+
+    #[test]
+    fn a_picture_in_runs_is_the_picture_and_its_bare_runs_take_one_byte() {
+        for (width, height) in [(1, 1), (63, 2), (64, 3), (65, 4), (200, 7)] {
+            let alpha: Vec<u8> = (0..width * height)
+                .map(|i| if i % 97 < 3 && (i / 90) % 3 == 0 { (i % 255) as u8 + 1 } else { 0 })
+                .collect();
+            let packed = in_runs::<1>(&alpha, width);
+            assert_eq!(read::<1>(&packed, width, height), alpha);
+            let coloured: Vec<u8> = alpha.iter().flat_map(|&a| if a > 0 { [9, 8, 7, a] } else { [0; 4] }).collect();
+            assert_eq!(read::<4>(&in_runs::<4>(&coloured, width), width, height), coloured);
+        }
+        assert_eq!(in_runs::<1>(&[0; 640], 320), vec![0; 10]);
+        assert_eq!(in_runs::<1>(&[], 0), Vec::<u8>::new());
+    }
 }

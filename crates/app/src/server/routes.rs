@@ -270,12 +270,13 @@ async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result
         trade: glance.trade,
         trace: glance.trace,
     };
+    let width = glance.alpha.width;
     let Some(colours) = glance.colours else {
-        return Ok(told_with(&told, &[&glance.alpha.data]));
+        return Ok(told_with(&told, &[&pictures::in_runs::<1>(&glance.alpha.data, width)]));
     };
     let pixels: Vec<u8> =
         colours.data.iter().zip(&glance.alpha.data).flat_map(|(c, &a)| [c[0], c[1], c[2], a]).collect();
-    Ok(told_with(&told, &[&pixels]))
+    Ok(told_with(&told, &[&pictures::in_runs::<4>(&pixels, width)]))
 }
 
 #[post("/drawings/<id>/strip", data = "<request>")]
@@ -286,8 +287,8 @@ async fn strip(bench: &Shared, id: i64, request: Json<StripRequest>) -> Result<F
     }
     let planes = bench.strip(id, r.inking, r.window, r.weights).await?;
     let size = planes.first().map_or((0, 0), |p| (p.width, p.height));
-    let pixels: Vec<&[u8]> = planes.iter().map(|p| p.data.as_slice()).collect();
-    Ok(told_with(&size, &pixels))
+    let pictures: Vec<Vec<u8>> = planes.iter().map(|p| pictures::in_runs::<1>(&p.data, p.width)).collect();
+    Ok(told_with(&size, &pictures.iter().map(Vec::as_slice).collect::<Vec<_>>()))
 }
 
 #[get("/shots/<shot>/jobs")]

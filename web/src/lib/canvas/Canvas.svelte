@@ -157,6 +157,9 @@
         colour: '',
     };
 
+    /** What the sheet casts on the desk, px of the screen. */
+    const SHADOW = { blur: 14, down: 3 };
+
     /** Puts a context on the sheet: its units are the sheet's pixels. */
     function onto(g: CanvasRenderingContext2D) {
         const s = camera.scale * ratio;
@@ -196,12 +199,14 @@
         const found = sheet.view?.findings.within(box, reach / camera.scale) ?? [];
         return found.filter((f) => f.kind !== 'unpainted' && listed(f));
     }
+    /** Nothing of the page shows through the canvas: it is composed without blending. */
+    const pen = () => canvas.getContext('2d', { alpha: false });
     let regionsTold = false;
     let desk = { theme: '', colour: '' };
 
     function draw() {
         frame = 0;
-        const g = canvas.getContext('2d');
+        const g = pen();
         if (!g) return;
         const now = findings.current;
         if (now !== marked) {
@@ -243,9 +248,10 @@
         const [left, top] = camera.toScreen([0, 0]);
         const [right, low] = camera.toScreen([lies.width, lies.height]);
         g.save();
-        g.shadowColor = '#0003';
-        g.shadowBlur = 14;
-        g.shadowOffsetY = 3;
+        const edge = SHADOW.blur + SHADOW.down;
+        const inside = left < -edge && top < -edge && right > camera.width + edge && low > camera.height + edge;
+        // A shadow costs the more the larger the sheet is, seen or not.
+        if (!inside) [g.shadowColor, g.shadowBlur, g.shadowOffsetY] = ['#0003', SHADOW.blur, SHADOW.down];
         g.fillStyle =
             bench.backdrop === 'checker'
                 ? (checker(g) ?? '#fff')
@@ -423,27 +429,39 @@
     function drawInHand() {
         inHandFrame = 0;
         const g = inHand?.getContext('2d');
-        if (!g) return;
+        if (!g || !inHand) return;
         g.setTransform(ratio, 0, 0, ratio, 0, 0);
         g.clearRect(0, 0, camera.width, camera.height);
-        if (!sheet.view) return;
+        // Composing an empty one would cost as much as a full one.
+        inHand.hidden = !drawnInHand(g);
+    }
+
+    /** Draws it; gives whether there is anything. */
+    function drawnInHand(g: CanvasRenderingContext2D): boolean {
+        if (!sheet.view) return false;
+        const [from, to] = [stroke[0], stroke[stroke.length - 1]];
+        const { tool } = bench;
         if (bench.station === 'intake') {
-            if (squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
-            const [from, to] = [stroke[0], stroke[stroke.length - 1]];
-            const tool = bench.tool;
-            if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks')) {
-                overlays.intakeStroke(g, camera, tool, from, to);
-            }
-        } else if (bench.tool === 'seam' && probe.landing && stroke.length > 1) {
+            const corners = squaring ? bench.corners : null;
+            if (corners) overlays.cornerHandles(g, camera, corners);
+            const drawing = from && to && (tool === 'level' || tool === 'crop' || tool === 'marks');
+            if (drawing) overlays.intakeStroke(g, camera, tool, from, to);
+            return Boolean(corners ?? drawing);
+        }
+        if (painting) {
+            overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
+            return hover !== null || stroke.length > 0;
+        }
+        if (stroke.length < 2) return false;
+        if (tool === 'seam' && probe.landing) {
             g.save();
             onto(g);
             overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
             g.restore();
             overlays.landings(g, camera, probe.landing);
-        } else if (bench.tool === 'cut') {
-            if (stroke.length > 1) overlays.cutOut(g, camera, stroke);
-        } else if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
-        else if (stroke.length > 1) drawStroke(g);
+        } else if (tool === 'cut') overlays.cutOut(g, camera, stroke);
+        else drawStroke(g);
+        return true;
     }
 
     const LOUD = [214, 0, 122] as const;
@@ -547,7 +565,7 @@
     }
 
     function regionAt(p: Pt): RegionView | undefined {
-        const g = canvas.getContext('2d');
+        const g = pen();
         g?.setTransform(1, 0, 0, 1, 0, 0);
         for (const r of sheet.view?.regions.within([...p, ...p]) ?? []) {
             if (g?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd')) return r;
@@ -557,7 +575,7 @@
 
     /** The centreline under a place. */
     function lineAt(p: Pt): number | null {
-        const g = canvas.getContext('2d');
+        const g = pen();
         if (!g) return null;
         g.setTransform(1, 0, 0, 1, 0, 0);
         g.lineWidth = 16 / camera.scale;
@@ -708,7 +726,7 @@
                 await probe.testLeak(here);
                 break;
             case 'take-away': {
-                const g = canvas.getContext('2d');
+                const g = pen();
                 if (!g) return;
                 g.setTransform(1, 0, 0, 1, 0, 0);
                 g.lineWidth = 22 / camera.scale;

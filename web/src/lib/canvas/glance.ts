@@ -1,5 +1,6 @@
 /** The live picture of the ink: what the settings in hand would give, for the part that is seen. */
 import { glance, Refused } from '../api';
+import { RunPicture } from './runs';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { Inking } from '../types/Inking';
 import type { TraceRecipe } from '../types/TraceRecipe';
@@ -18,33 +19,14 @@ export interface Wish {
 
 type Colour = readonly [number, number, number];
 
-/** Alpha (or colours with alpha) as a picture of one colour, or of its own. */
-export function picture(told: GlanceTold, pixels: Uint8Array, colour: Colour | null): HTMLCanvasElement {
-    const canvas = document.createElement('canvas');
-    canvas.width = told.width;
-    canvas.height = told.height;
-    const g = canvas.getContext('2d');
-    if (!g || told.width === 0 || told.height === 0) return canvas;
-    const image = g.createImageData(told.width, told.height);
-    const words = new Uint32Array(image.data.buffer);
-    const n = words.length;
-    if (told.coloured && !colour) image.data.set(pixels.subarray(0, 4 * n));
-    else {
-        const [r, gr, b] = colour ?? [0, 0, 0];
-        const ink = (b << 16) | (gr << 8) | r;
-        const [step, at] = told.coloured ? [4, 3] : [1, 0];
-        for (let i = 0; i < n; i++) words[i] = ((pixels[i * step + at] ?? 0) << 24) | ink;
-    }
-    g.putImageData(image, 0, 0);
-    return canvas;
-}
-
 /** Asks for one picture at a time; of the wishes made meanwhile only the last counts. */
 export class Glance {
     told: GlanceTold | null = null;
     wish: Wish | null = null;
     #pixels: Uint8Array = new Uint8Array();
-    #made: { colour: string; canvas: HTMLCanvasElement } | null = null;
+    #picture: RunPicture | null = null;
+    /** The colour that is shown; none: the picture is to be made anew. */
+    #colour: string | null = null;
     #next: { wish: Wish; since: number } | null = null;
     #asked = '';
     #busy = false;
@@ -67,10 +49,12 @@ export class Glance {
     in(colour: Colour | null): HTMLCanvasElement | null {
         if (!this.told) return null;
         const name = String(colour);
-        if (this.#made?.colour !== name) {
-            this.#made = { colour: name, canvas: picture(this.told, this.#pixels, colour) };
+        const picture = (this.#picture ??= new RunPicture());
+        if (this.#colour !== name) {
+            picture.show(this.told, this.#pixels, colour);
+            this.#colour = name;
         }
-        return this.#made.canvas;
+        return picture.canvas;
     }
 
     async #run() {
@@ -88,7 +72,7 @@ export class Glance {
                 });
                 this.told = told;
                 this.#pixels = pixels;
-                this.#made = null;
+                this.#colour = null;
                 this.wish = wish;
                 this.heard(told, null);
                 const name = wish.exact ? 'full result' : 'slider to picture';
@@ -98,7 +82,7 @@ export class Glance {
                 }
             } catch (e) {
                 this.told = null;
-                this.#made = null;
+                this.#colour = null;
                 this.wish = null;
                 this.heard(null, e instanceof Refused ? e.told.error : 'the preview could not be made');
             }

@@ -1,6 +1,6 @@
 <script lang="ts">
     import { strip } from '../api';
-    import { picture } from '../canvas/glance';
+    import { RunPicture } from '../canvas/runs';
     import { bench } from '../state/bench.svelte';
     import { settings } from '../state/inking.svelte';
     import { sheet } from '../state/sheet.svelte';
@@ -63,17 +63,18 @@
             asked = key;
             void strip(view.info.id, { inking, window, weights })
                 .then(([[width, height], pixels]) => {
-                    canvases.forEach((canvas, i) => {
+                    let rest = pixels;
+                    for (const canvas of canvases) {
+                        const made = new RunPicture();
+                        const size = { width, height, coloured: false };
+                        rest = rest.subarray(made.show(size, rest, inking.lift.ink_colour));
                         const g = canvas?.getContext('2d');
-                        if (!canvas || !g) return;
-                        const n = width * height;
-                        const told = { width, height, coloured: false, facts: null, trade: null, trace: null };
-                        const made = picture(told, pixels.subarray(i * n, (i + 1) * n), inking.lift.ink_colour);
+                        if (!canvas || !g) continue;
                         g.fillStyle = '#fffdf7';
                         g.fillRect(0, 0, canvas.width, canvas.height);
                         g.imageSmoothingEnabled = bench.camera.scale < 3;
-                        g.drawImage(made, 0, 0, canvas.width, canvas.height);
-                    });
+                        g.drawImage(made.canvas, 0, 0, canvas.width, canvas.height);
+                    }
                 })
                 .catch(() => (asked = ''));
         }, 160);
