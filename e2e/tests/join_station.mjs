@@ -1,14 +1,49 @@
 /** The Join station's tools: the leak test, spans, seams that show where they land. */
 import assert from 'node:assert/strict';
-import { colourAt, demoDrawing, getJson, onPage, openAt, openBrowser, saved } from '../browser.mjs';
+import { colourAt, demo, demoDrawing, getJson, onPage, openAt, openBrowser, saved } from '../browser.mjs';
 
-async function traced(page, url, n) {
-    const { id } = await demoDrawing(url, n);
+async function traced(page, url, id) {
     await openAt(page, url, id, 'trace');
     await page.getByRole('button', { name: 'Trace', exact: true }).click();
     await page.getByRole('heading', { name: 'Join' }).waitFor();
     await saved(page);
-    return id;
+}
+
+/** A room whose only inner line tapers off before the wall, drawn in a shot of its own. */
+async function roomWithTaper(page, url) {
+    await page.goto(url);
+    const png = await page.evaluate(async () => {
+        const canvas = new OffscreenCanvas(400, 300);
+        const g = canvas.getContext('2d');
+        g.fillStyle = 'white';
+        g.fillRect(0, 0, 400, 300);
+        g.lineWidth = 6;
+        g.strokeRect(60, 50, 280, 200);
+        // Left and right of the line's way from the far wall to its tip.
+        const way = [
+            [60, 60, 4.5],
+            [220, 150, 4],
+            [297.5, 210, 0.7],
+        ];
+        const [nx, ny] = [-0.54, 0.84];
+        g.fillStyle = 'black';
+        g.beginPath();
+        for (const [x, y, r] of way) g.lineTo(x + nx * r, y + ny * r);
+        for (const [x, y, r] of way.toReversed()) g.lineTo(x - nx * r, y - ny * r);
+        g.fill();
+        const blob = await canvas.convertToBlob({ type: 'image/png' });
+        return [...new Uint8Array(await blob.arrayBuffer())];
+    });
+    const headers = { 'x-rhizograph': '1', 'content-type': 'application/json' };
+    const body = JSON.stringify({ production: (await demo(url)).id, number: '080', name: 'A room' });
+    const shot = await (await fetch(`${url}/api/shots`, { method: 'POST', headers, body })).json();
+    const answer = await fetch(`${url}/api/shots/${shot}/drawings?name=room.png`, {
+        method: 'POST',
+        headers: { 'x-rhizograph': '1' },
+        body: new Uint8Array(png),
+    });
+    assert.equal(answer.status, 200);
+    return (await demo(url)).shots.find((s) => s.number === '080').drawings[0].id;
 }
 
 /** The drawing that the first of these traced, open at Join: how to ask for it, and how it is. */
@@ -33,7 +68,8 @@ export const tests = {
     async 'a leak is shown by the way it takes and closed at its narrowest spot'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
-            const id = await traced(page, url, 6);
+            const { id } = await demoDrawing(url, 6);
+            await traced(page, url, id);
             const view = () => getJson(url, `/drawings/${id}`);
             const before = await view();
             // A gap that parts two regions lets paint from one into the other.
@@ -74,6 +110,48 @@ export const tests = {
             // Escape lets go of it.
             await page.keyboard.press('Escape');
             assert.equal(await page.getByText(/Leaks out here|narrowest here/).count(), 0);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a leak is found by itself, walked to, closed by ink or by seam, or left'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const id = await roomWithTaper(page, url);
+            await traced(page, url, id);
+            const view = () => getJson(url, `/drawings/${id}`);
+            const before = await view();
+            assert.equal(before.regions.length, 1);
+            const [leak] = before.findings.filter((f) => f.kind === 'leak');
+            assert.ok(leak, `only ${before.findings.map((f) => f.id)}`);
+            assert.ok(!leak.sure && !leak.left);
+            // It is listed, and going through the findings leads to it.
+            const listed = page.getByRole('button', { name: /^Leak [\d.]+ mm wide/ });
+            await listed.first().click();
+            assert.equal(await listed.first().getAttribute('aria-current'), 'true');
+            // By ink, by seam, left knowingly: each a step, each taken back.
+            for (const [key, kind, regions] of [
+                ['a', 'centreline', 2],
+                ['s', 'seam', 2],
+                ['x', null, 1],
+            ]) {
+                await page.keyboard.press(key);
+                await saved(page);
+                const after = await view();
+                assert.equal(after.regions.length, regions);
+                assert.ok(!after.findings.some((f) => f.id === leak.id && !f.left), `${key} left it open`);
+                const added = after.lines.filter((l) => !before.lines.some((b) => b.id === l.id));
+                assert.deepEqual(
+                    added.map((l) => l.kind),
+                    kind ? [kind] : [],
+                );
+                await page.keyboard.press('Control+z');
+                await saved(page);
+                assert.deepEqual((await view()).lines, before.lines);
+                await listed.first().click();
+            }
             assert.deepEqual(troubles, []);
         } finally {
             await close();
