@@ -451,3 +451,238 @@ fn stopping_keeps_what_is_done_and_begins_nothing_more() {
         assert_eq!(post(&server, &format!("/shots/{id}/deliver"), &wrong).status(), 422);
     }
 }
+
+fn send(server: &Server, method: &str, path: &str, body: &Value) -> (u16, Value) {
+    let address = format!("{}/api{path}", server.url);
+    let mut response = match method {
+        "GET" => agent().get(address).call(),
+        "DELETE" => agent().delete(address).header("x-rhizograph", "1").call(),
+        "PUT" => agent().put(address).header("x-rhizograph", "1").send_json(body),
+        _ => agent().post(address).header("x-rhizograph", "1").send_json(body),
+    }
+    .unwrap();
+    (response.status().as_u16(), response.body_mut().read_json().unwrap_or(Value::Null))
+}
+
+/// Whatever is asked wrongly is refused in words, with what became of the work, and changes nothing.
+#[test]
+fn every_address_says_in_words_what_it_cannot_do() {
+    let server = Server::start();
+    let id = drawing(&server, 3);
+    let at = format!("/drawings/{id}");
+    let before = get(&server, "/productions");
+    let shot = before[0]["shots"][0]["id"].clone();
+    let revision = get(&server, &at)["info"]["revision"].clone();
+    let swatch = |id: &str, name: &str| json!({ "id": id, "name": name, "colour": [1, 2, 3] });
+    let window = json!({ "x": 0, "y": 0, "width": 8, "height": 8, "level": 0 });
+    let inking = json!({ "lift": {}, "weight": { "amount": 9.0 }, "by_hand": {} });
+    let long = "x".repeat(81);
+    let asked = [
+        ("GET", "/drawings/987654".into(), Value::Null, 404, "no such drawing"),
+        ("GET", "/drawings/987654/original".into(), Value::Null, 404, "no such drawing"),
+        ("GET", "/drawings/987654/thumbnail".into(), Value::Null, 404, "no such drawing"),
+        ("DELETE", "/drawings/987654".into(), Value::Null, 404, "no such drawing"),
+        ("POST", "/drawings/987654/undo".into(), json!({ "revision": 1 }), 404, "no such drawing"),
+        ("POST", "/drawings/987654/leak".into(), json!({ "at": [1, 1] }), 404, "no such drawing"),
+        ("POST", "/shots/987654/lift".into(), Value::Null, 422, "could not be understood"),
+        ("PUT", "/shots/987654/swatches".into(), json!({ "revision": 0, "swatches": [] }), 404, "no such shot"),
+        (
+            "POST",
+            "/shots/987654/deliver".into(),
+            json!({ "device": "phone_camera", "sheets": [0] }),
+            404,
+            "no such shot",
+        ),
+        ("POST", "/jobs/987654/stop".into(), json!({}), 422, "no such work"),
+        ("GET", "/nowhere".into(), Value::Null, 404, "nothing at this address"),
+        ("GET", format!("{at}/pictures/painting?x=0&y=0&width=8&height=8&level=0"), Value::Null, 422, "painting"),
+        ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 422, "understood"),
+        ("GET", format!("{at}/hand-off/colours.psx"), Value::Null, 422, "no such file"),
+        ("GET", format!("{at}/pixel?x=99999&y=0"), Value::Null, 422, "99999"),
+        ("POST", format!("{at}/hand-off"), json!({ "revision": 44 }), 409, "changed elsewhere"),
+        ("POST", format!("{at}/glance"), json!({ "inking": inking, "window": window }), 422, ""),
+        (
+            "POST",
+            format!("{at}/strip"),
+            json!({ "inking": {}, "window": window, "weights": vec![json!({}); 13] }),
+            422,
+            "",
+        ),
+        ("POST", "/productions".into(), json!({ "name": "  " }), 422, "1 to 80 characters"),
+        ("POST", "/productions".into(), json!({ "name": long }), 422, "1 to 80 characters"),
+        ("POST", "/productions".into(), json!({ "name": "Kettle\u{7}Post" }), 422, "1 to 80 characters"),
+        ("POST", "/productions".into(), json!({ "name": "Kettle Post" }), 409, "already taken"),
+        (
+            "POST",
+            "/shots".into(),
+            json!({ "production": before[0]["id"], "number": "012", "name": "Again" }),
+            409,
+            "already taken",
+        ),
+        (
+            "PUT",
+            format!("/shots/{shot}/swatches"),
+            json!({ "revision": 0, "swatches": [swatch("a", "One"), swatch("a", "Two")] }),
+            422,
+            "id of its own",
+        ),
+        (
+            "PUT",
+            format!("/shots/{shot}/swatches"),
+            json!({ "revision": 0, "swatches": vec![swatch("a", "One"); 501] }),
+            422,
+            "up to 500",
+        ),
+        (
+            "PUT",
+            format!("/shots/{shot}/swatches"),
+            json!({ "revision": 77, "swatches": [swatch("a", "One")] }),
+            409,
+            "changed elsewhere",
+        ),
+        (
+            "POST",
+            format!("/shots/{shot}/deliver"),
+            json!({ "device": "sheet_feeder", "sheets": [0], "dpi": 6000.0, "grey": false }),
+            422,
+            "75 to 600",
+        ),
+        (
+            "POST",
+            format!("/shots/{shot}/deliver"),
+            json!({ "device": "phone_camera", "sheets": [4000] }),
+            422,
+            "1 to 200",
+        ),
+        (
+            "POST",
+            format!("{at}/commands"),
+            json!({ "revision": revision, "command": { "do": "resolution", "dpi": 2.0 } }),
+            422,
+            "resolution",
+        ),
+        (
+            "POST",
+            format!("{at}/commands"),
+            json!({ "revision": revision, "command": { "do": "dance" } }),
+            422,
+            "could not be understood",
+        ),
+    ];
+    for (method, path, body, status, says) in &asked {
+        let (got, told) = send(&server, method, path, body);
+        let error = told["error"].as_str().unwrap_or("nothing");
+        assert_eq!(got, *status, "{method} {path}: {told}");
+        assert!(error.contains(says), "{method} {path}: {told}");
+        assert!(told["advice"].as_str().is_some_and(|a| a.starts_with("Nothing was ")), "{method} {path}: {told}");
+    }
+    assert_eq!(get(&server, "/productions"), before);
+}
+
+#[test]
+fn swatches_are_the_shots_and_somebody_elses_change_of_them_is_not_overwritten() {
+    let server = Server::start();
+    let shots = || get(&server, "/productions")[0]["shots"].clone();
+    let shot = shots()[0].clone();
+    let mut swatches = shot["swatches"].as_array().unwrap().clone();
+    swatches[0]["name"] = json!("Shell, in the evening");
+    swatches[0]["colour"] = json!([90, 80, 120]);
+    let at = format!("/shots/{}/swatches", shot["id"]);
+    let revision = shot["revision"].as_i64().unwrap();
+    let (status, now) = send(&server, "PUT", &at, &json!({ "revision": revision, "swatches": swatches }));
+    assert_eq!((status, now), (200, json!(revision + 1)));
+    assert_eq!(shots()[0]["swatches"], json!(swatches));
+    // Who still has the old ones is told, and nothing is lost.
+    let (status, told) = send(&server, "PUT", &at, &json!({ "revision": revision, "swatches": [] }));
+    assert_eq!((status, &told["revision"]), (409, &json!(revision + 1)));
+    assert_eq!(shots()[0]["swatches"], json!(swatches));
+    assert_ne!(shots()[1]["swatches"], json!(swatches), "another shot has its own");
+}
+
+#[test]
+fn a_drawing_that_is_taken_out_leaves_the_others_as_they_are() {
+    let server = Server::start();
+    let drawings = || get(&server, "/productions")[0]["shots"][0]["drawings"].as_array().unwrap().clone();
+    let before = drawings();
+    let id = before[2]["id"].as_i64().unwrap();
+    command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    assert_eq!(send(&server, "DELETE", &format!("/drawings/{id}"), &Value::Null).0, 200);
+    let names = |list: &[Value]| list.iter().map(|d| d["name"].clone()).collect::<Vec<_>>();
+    let mut left = before.clone();
+    left.remove(2);
+    assert_eq!(names(&drawings()), names(&left));
+    assert_eq!(send(&server, "GET", &format!("/drawings/{id}"), &Value::Null).0, 404);
+    // Its neighbour still opens, and its place can be drawn anew.
+    get(&server, &format!("/drawings/{}", left[2]["id"]));
+    let file = rhizograph_app::demo::scanned(2).unwrap();
+    let shot = get(&server, "/productions")[0]["shots"][0]["id"].clone();
+    let address = format!("{}/api/shots/{shot}/drawings?name=A-03.png", server.url);
+    assert_eq!(agent().post(address).header("x-rhizograph", "1").send(&file[..]).unwrap().status(), 200);
+    assert_eq!(names(&drawings()), names(&before));
+}
+
+#[test]
+fn whoever_looks_at_a_shot_is_told_of_each_step_in_it() {
+    use std::io::{BufRead, BufReader};
+    let server = Server::start();
+    let shots = get(&server, "/productions")[0]["shots"].clone();
+    let listen = |shot: &Value| {
+        let response = agent().get(format!("{}/api/shots/{shot}/events", server.url)).call().unwrap();
+        BufReader::new(response.into_body().into_reader()).lines()
+    };
+    let mut here = listen(&shots[0]["id"]);
+    let id = shots[0]["drawings"][5]["id"].as_i64().unwrap();
+    let view = command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    let event = here.find_map(|line| {
+        let line = line.unwrap();
+        serde_json::from_str::<Value>(line.strip_prefix("data:")?).ok().filter(|e| e["id"] == json!(id))
+    });
+    let event = event.unwrap();
+    assert_eq!(event["revision"], view["info"]["revision"]);
+    assert_eq!(event["progress"], view["info"]["progress"]);
+}
+
+/// What is handed off is one drawing in several files: the ink of one lies over the paint of the other, the lines are those
+/// of the vector file, and colours are those of the swatches.
+#[test]
+fn the_files_of_a_hand_off_agree() {
+    let server = Server::start();
+    let id = drawing(&server, 0);
+    let at = format!("/drawings/{id}");
+    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let (_, unready) = send(&server, "GET", &format!("{at}/readiness"), &Value::Null);
+    assert_eq!(unready["ready"], json!(false));
+    assert!(unready["reasons"][0].as_str().unwrap().ends_with("open at Join"), "{unready}");
+    let filled = command(&server, id, &traced, json!({ "do": "fill_empties", "swatch": "shell-plate" }));
+    let picture =
+        |name: &str| image::load_from_memory(&bytes(&server, &format!("{at}/hand-off/{name}"))).unwrap().to_rgba8();
+    let (ink, paint, flat) = (picture("ink.png"), picture("paint.png"), picture("flat.png"));
+    let swatches = get(&server, "/productions")[0]["shots"][0]["swatches"].clone();
+    let plate = swatches.as_array().unwrap().iter().find(|s| s["id"] == "shell-plate").unwrap()["colour"].clone();
+    let plate: [u8; 3] = serde_json::from_value(plate).unwrap();
+    let mut painted = 0;
+    for ((i, p), f) in ink.pixels().zip(paint.pixels()).zip(flat.pixels()) {
+        match (i[3], p[3]) {
+            (0, 0) => assert_eq!(f[3], 0),
+            (0, _) => assert_eq!(f, p),
+            (255, _) => assert_eq!([f[0], f[1], f[2], f[3]], [i[0], i[1], i[2], 255]),
+            _ => assert!(f[3] >= i[3].max(p[3])),
+        }
+        if p[3] > 0 {
+            assert_eq!([p[0], p[1], p[2]], plate);
+            painted += 1;
+        }
+    }
+    assert!(painted > 100_000, "{painted} pixels are painted");
+    // Every region has its paint at its seed.
+    for region in filled["regions"].as_array().unwrap() {
+        let [x, y]: [f64; 2] = serde_json::from_value(region["seed"].clone()).unwrap();
+        assert_eq!(paint.get_pixel(x as u32, y as u32)[3], 255, "{region}");
+    }
+    let lines: Value = serde_json::from_slice(&bytes(&server, &format!("{at}/hand-off/lines.json"))).unwrap();
+    let view = filled["lines"].as_array().unwrap();
+    assert_eq!(lines["lines"].as_array().unwrap().len(), view.len());
+    let svg = String::from_utf8(bytes(&server, &format!("{at}/hand-off/drawing.svg"))).unwrap();
+    let hex = format!("#{:02x}{:02x}{:02x}", plate[0], plate[1], plate[2]);
+    assert!(svg.contains(&hex), "the vector file is painted with {hex}");
+}

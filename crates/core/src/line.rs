@@ -484,7 +484,57 @@ pub fn thin_profile(profile: &[[f64; 2]], tolerance: f64) -> Vec<[f64; 2]> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geom::pt;
+    use crate::geom::{nearest_on_segment, pt};
+    use crate::intake::Homography;
+    use proptest::prelude::*;
+
+    fn curves(points: &[(f64, f64)]) -> Spine {
+        let n = (points.len() - 1) / 3 * 3 + 1;
+        Spine { points: points[..n].iter().map(|p| pt(p.0, p.1).snapped()).collect(), closed: false }
+    }
+
+    fn off(p: Pt, path: &[Pt]) -> f64 {
+        let to = |w: &[Pt]| p.dist(w[0].lerp(w[1], nearest_on_segment(p, w[0], w[1])));
+        path.windows(2).map(to).fold(f64::INFINITY, f64::min)
+    }
+
+    proptest! {
+        #[test]
+        fn a_turned_and_enlarged_curve_keeps_its_curves_and_its_place(
+            points in proptest::collection::vec((0.0f64..400.0, 0.0f64..300.0), 4..14),
+            angle in -3.0f64..3.0, by in 0.4f64..2.5, x in -50.0f64..50.0,
+        ) {
+            let spine = curves(&points);
+            let (s, k) = (by * angle.sin(), by * angle.cos());
+            let map = Homography::affine([k, -s, x, s, k, 20.0]);
+            let led = spine.mapped(&|p| map.map(p), 0.05);
+            prop_assert_eq!(led.points.len(), spine.points.len());
+            for (a, b) in spine.points.iter().zip(&led.points) {
+                prop_assert!(map.map(*a).dist(*b) < 0.01);
+            }
+        }
+
+        #[test]
+        fn a_curve_on_a_sheet_squared_up_goes_where_its_points_go(
+            points in proptest::collection::vec((0.0f64..400.0, 0.0f64..300.0), 4..11),
+            q in proptest::array::uniform8(-60.0f64..60.0),
+        ) {
+            let spine = curves(&points);
+            let from = [pt(0.0, 0.0), pt(400.0, 0.0), pt(400.0, 300.0), pt(0.0, 300.0)];
+            let to: [Pt; 4] = std::array::from_fn(|i| from[i] + pt(q[2 * i], q[2 * i + 1]));
+            let map = Homography::between(from, to).unwrap();
+            let led = spine.mapped(&|p| map.map(p), 0.05);
+            let path = led.flatten(0.01);
+            for p in spine.flatten(0.1) {
+                let off = off(map.map(p), &path);
+                prop_assert!(off < 0.12, "{} px off", off);
+            }
+            // The ends go exactly there.
+            for (a, b) in [(spine.points[0], led.points[0]), (spine.points[spine.points.len() - 1], led.points[led.points.len() - 1])] {
+                prop_assert!(map.map(a).dist(b) < 0.01);
+            }
+        }
+    }
 
     #[test]
     fn a_flattened_curve_stays_within_its_tolerance() {

@@ -232,8 +232,7 @@ async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
     Ok(file(bench.thumbnail(id).await?, ContentType::PNG, true))
 }
 
-/// What is told, as its length in four bytes (low byte first) and JSON; then pixels as they are: no packing and unpacking
-/// stands between a slider and its picture.
+/// What is told, as its length in four bytes (low byte first) and JSON; then pixels.
 fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> File {
     let json = serde_json::to_vec(told).unwrap_or_default();
     let mut bytes = Vec::with_capacity(4 + json.len() + pixels.iter().map(|p| p.len()).sum::<usize>());

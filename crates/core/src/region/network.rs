@@ -517,3 +517,43 @@ fn is_own_stretch(end: &LineEnd, piece: &Piece, flat: &[FlatPoint]) -> bool {
     }
     true
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geom::pt;
+    use crate::line::{End, Form, Made, Spine};
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn the_nearest_place_is_that_of_all_places(
+            lines in proptest::collection::vec(proptest::collection::vec((0.0f64..300.0, 0.0f64..200.0), 2..6), 1..8),
+            width in 1.0f64..9.0, x in 0.0f64..300.0, y in 0.0f64..200.0, reach in 1.0f64..90.0,
+        ) {
+            let line = |(k, points): (usize, &Vec<(f64, f64)>)| {
+                let spine = Spine::through(&points.iter().map(|p| pt(p.0, p.1)).collect::<Vec<_>>(), false);
+                let form = Form::Centreline { spine, width: vec![[0.0, width], [1.0, 2.0 * width]], ends: [End::Round; 2] };
+                Arc::new(Line { id: k as u64 + 1, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None })
+            };
+            let network = Network::of(&lines.iter().enumerate().map(line).collect::<Vec<_>>());
+            let p = pt(x, y);
+            for odd_only in [false, true] {
+                let counts = |line: usize| !odd_only || line % 2 == 1;
+                let all = (0..lines.len()).filter(|&l| counts(l)).flat_map(|l| network.flat(l).windows(2)).map(|w| {
+                    let t = nearest_on_segment(p, w[0].p, w[1].p);
+                    (p.dist(w[0].p.lerp(w[1].p, t)), w[0].width + (w[1].width - w[0].width) * t)
+                });
+                let nearest = all.min_by(|a, b| a.0.total_cmp(&b.0)).filter(|n| n.0 <= reach);
+                let found = network.nearest(p, reach, |piece| counts(piece.line as usize));
+                prop_assert_eq!(found.is_some(), nearest.is_some());
+                if let (Some((piece, at)), Some((off, width))) = (found, nearest) {
+                    prop_assert!((p.dist(at.p) - off).abs() < 1e-9);
+                    // Two may be just as near, of other widths.
+                    prop_assert!((at.width - width).abs() < 1e-6 || lines.len() > 1);
+                    prop_assert!(counts(piece.line as usize));
+                }
+            }
+        }
+    }
+}

@@ -4,6 +4,6 @@ import type { TraceTold } from "./TraceTold";
 import type { Trade } from "./Trade";
 
 /**
- * What comes before the pixels of a glance: one byte of alpha a pixel, or four of colour and alpha.
+ * What comes before the pixels of a glance, in runs: one byte of alpha a pixel, or four of colour and alpha.
  */
 export type GlanceTold = { width: number, height: number, coloured: boolean, facts: LiftFacts | null, trade: Trade | null, trace: TraceTold | null, };
