@@ -496,7 +496,7 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("POST", "/jobs/987654/stop".into(), json!({}), 422, "no such work"),
         ("GET", "/nowhere".into(), Value::Null, 404, "nothing at this address"),
         ("GET", format!("{at}/pictures/painting?x=0&y=0&width=8&height=8&level=0"), Value::Null, 422, "painting"),
-        ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 422, "understood"),
+        ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 404, "nothing at this"),
         ("GET", format!("{at}/hand-off/colours.psx"), Value::Null, 422, "no such file"),
         ("GET", format!("{at}/pixel?x=99999&y=0"), Value::Null, 422, "99999"),
         ("POST", format!("{at}/hand-off"), json!({ "revision": 44 }), 409, "changed elsewhere"),
@@ -612,13 +612,20 @@ fn a_drawing_that_is_taken_out_leaves_the_others_as_they_are() {
     left.remove(2);
     assert_eq!(names(&drawings()), names(&left));
     assert_eq!(send(&server, "GET", &format!("/drawings/{id}"), &Value::Null).0, 404);
-    // Its neighbour still opens, and its place can be drawn anew.
+    // Its neighbour still opens; and what comes anew hangs in the order of the numbers, 9 before 10.
     get(&server, &format!("/drawings/{}", left[2]["id"]));
     let file = rhizograph_app::demo::scanned(2).unwrap();
     let shot = get(&server, "/productions")[0]["shots"][0]["id"].clone();
-    let address = format!("{}/api/shots/{shot}/drawings?name=A-03.png", server.url);
-    assert_eq!(agent().post(address).header("x-rhizograph", "1").send(&file[..]).unwrap().status(), 200);
+    let bring = |name: &str| {
+        let address = format!("{}/api/shots/{shot}/drawings?name={name}", server.url);
+        assert_eq!(agent().post(address).header("x-rhizograph", "1").send(&file[..]).unwrap().status(), 200);
+    };
+    bring("A-03.png");
     assert_eq!(names(&drawings()), names(&before));
+    bring("A-10.png");
+    bring("A-9.png");
+    let last: Vec<Value> = names(&drawings()).split_off(before.len());
+    assert_eq!(last, [json!("A-9"), json!("A-10")]);
 }
 
 #[test]

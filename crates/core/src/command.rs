@@ -110,9 +110,12 @@ impl<T: Clone + PartialEq> Patch<T> {
         key: impl Fn(&T) -> K,
         same: impl Fn(&T, &T) -> bool,
     ) -> Patch<T> {
-        if before.len() == after.len() && before.iter().zip(after).all(|(a, b)| same(a, b)) {
-            return Patch::default();
-        }
+        // Most of both is the same, from the beginning and from the end on.
+        let least = before.len().min(after.len());
+        let first = before.iter().zip(after).take_while(|(a, b)| same(a, b)).count();
+        let ends = before.iter().rev().zip(after.iter().rev()).take(least - first);
+        let last = ends.take_while(|(a, b)| same(a, b)).count();
+        let (before, after) = (&before[first..before.len() - last], &after[first..after.len() - last]);
         let places: FxHashMap<K, usize> = before.iter().enumerate().map(|(i, t)| (key(t), i)).collect();
         let mut kept_before = vec![false; before.len()];
         let mut added = Vec::new();
@@ -123,12 +126,11 @@ impl<T: Clone + PartialEq> Patch<T> {
                     kept_before[i] = true;
                     next = i + 1;
                 }
-                _ => added.push((j, t.clone())),
+                _ => added.push((first + j, t.clone())),
             }
         }
-        let removed =
-            before.iter().enumerate().filter(|(i, _)| !kept_before[*i]).map(|(i, t)| (i, t.clone())).collect();
-        Patch { removed, added }
+        let gone = before.iter().enumerate().filter(|(i, _)| !kept_before[*i]);
+        Patch { removed: gone.map(|(i, t)| (first + i, t.clone())).collect(), added }
     }
 
     fn apply(&self, list: &mut Vec<T>) -> Result<(), Error> {

@@ -26,6 +26,7 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::sync::Arc;
+use std::time::Duration;
 use tokio::sync::{Mutex, OwnedRwLockReadGuard, RwLock};
 
 #[derive(Debug, thiserror::Error)]
@@ -603,44 +604,43 @@ impl Bench {
         };
         let (computed, begun) = tokio::join!(computing, store::begin_step(&self.pool, id, revision, &after, &step));
         let (mut known, scene, edited) = computed?;
-        match begun? {
+        let mut tx = match begun? {
             Begun::Conflict { revision } => return Err(Error::Conflict { revision }),
-            Begun::Open(tx) => store::close_step(tx, id, progress(&after, &scene)).await?,
-        }
-        let revision = revision + 1;
+            Begun::Open(tx) => tx,
+        };
         let steps = match &step {
             Step::Add(change) => before.steps.after(change),
-            Step::Undo(_) | Step::Redo(_) => store::steps(&self.pool, id).await?,
+            Step::Undo(_) | Step::Redo(_) => store::steps(&mut *tx, id).await?,
         };
         let stored = Arc::new(Stored {
             sheet: Arc::unwrap_or_clone(after),
-            revision,
+            revision: revision + 1,
             steps,
             name: before.name.clone(),
             ..*before
         });
-        held.stored = Some(stored.clone());
-        known.revision = revision;
+        known.revision = stored.revision;
         if edited.is_none() {
             known.numbering = fresh_numbering();
         }
-        held.scene = Some(known.clone());
-        make_ready_soon(known.scene.clone());
-        if revision % store::LONG_JOURNAL == 0 {
-            settle_soon(self.pool.clone(), stored.clone());
-        }
         let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
         let vector = held.vector.is_some();
-        let open = Open { stored, source, lifted, scene, numbering: known.numbering, vector };
-        let shot = open.stored.shot;
-        let told = apart(move || match edited {
+        let open = Open { stored: stored.clone(), source, lifted, scene, numbering: known.numbering, vector };
+        let far = progress(&stored.sheet, &open.scene);
+        let telling = apart(move || match edited {
             Some(edited) if numbering == open.numbering && open.stored.sheet.traced.is_some() => {
                 StepTold::Patch(Box::new(patch(&open, &before.sheet, &edited)))
             }
             _ => StepTold::Whole(Box::new(view(&open))),
-        })
-        .await?;
-        Ok((shot, told))
+        });
+        // What is told waits until it counts.
+        let (closed, told) = tokio::join!(store::close_step(tx, id, far), telling);
+        closed?;
+        held.stored = Some(stored.clone());
+        held.scene = Some(known.clone());
+        make_ready_soon(known.scene);
+        settle_when_quiet(self.pool.clone(), stored.clone());
+        Ok((stored.shot, told?))
     }
 }
 
@@ -655,10 +655,25 @@ fn make_ready_soon(scene: Arc<RwLock<Scene>>) {
     });
 }
 
-/// Settles a long journal behind what is worked on; if it fails, the journal goes on.
-fn settle_soon(pool: PgPool, stored: Arc<Stored>) {
+/// After so long without a step nobody waits for the next one.
+const QUIET: Duration = Duration::from_secs(2);
+/// Longer than that no journal grows, however busy somebody is.
+const LONGEST_JOURNAL: i64 = 8 * store::LONG_JOURNAL;
+
+/// Settles a long journal when nothing was done for a while; if it fails, the journal goes on.
+fn settle_when_quiet(pool: PgPool, stored: Arc<Stored>) {
     tokio::spawn(async move {
-        if let Err(e) = store::settle_journal(&pool, stored.id, stored.revision, &stored.sheet).await {
+        let settling = async {
+            if stored.revision % LONGEST_JOURNAL != 0 {
+                tokio::time::sleep(QUIET).await;
+                let is_quiet = store::revision(&pool, stored.id).await.ok() == Some(stored.revision);
+                if !is_quiet || store::journal_length(&pool, stored.id).await? < store::LONG_JOURNAL {
+                    return Ok(());
+                }
+            }
+            store::settle_journal(&pool, stored.id, stored.revision, &stored.sheet).await
+        };
+        if let Err(e) = settling.await {
             tracing::warn!("a journal was not settled: {e}");
         }
     });

@@ -15,6 +15,7 @@ pub mod worker;
 use crate::demo::PHOTOGRAPHED;
 use events::Events;
 use rhizograph_demo::swatches;
+use rocket::fairing::AdHoc;
 use rocket::fs::{FileServer, Options};
 use rocket::{Build, Config, Rocket};
 use sqlx::postgres::{PgPool, PgPoolOptions};
@@ -49,6 +50,22 @@ pub async fn connect(url: &str) -> Result<PgPool, Error> {
     Ok(pool)
 }
 
+/// How much of an answer is written in one go at most, bytes.
+const IN_ONE_GO: usize = 256 << 10;
+
+/// Answers whose size is known are written in as few goes as may be: each wakes whoever reads.
+fn in_few_goes() -> AdHoc {
+    AdHoc::on_response("in few goes", |_, response| {
+        Box::pin(async move {
+            let body = response.body();
+            if let Some(size) = body.preset_size() {
+                let least = body.max_chunk_size();
+                response.set_max_chunk_size(size.clamp(least, IN_ONE_GO));
+            }
+        })
+    })
+}
+
 /// The server, ready to launch.
 pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
     let config = Config {
@@ -62,6 +79,7 @@ pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
         .manage(Arc::new(bench::Bench::new(pool)))
         .manage(Events::default())
         .attach(guard::Guard)
+        .attach(in_few_goes())
         .mount("/api", routes::all())
         .register("/api", routes::catchers())
         .mount("/", guard::routes())

@@ -9,7 +9,7 @@ use rhizograph_core::paint::Swatch;
 use rhizograph_core::recipe::Register;
 use rhizograph_core::sheet::Sheet;
 use sqlx::types::Json;
-use sqlx::{PgPool, Postgres, Row, Transaction};
+use sqlx::{PgExecutor, PgPool, Postgres, Row, Transaction};
 
 /// A drawing that is about to be added.
 pub struct NewDrawing {
@@ -84,9 +84,17 @@ pub async fn insert_drawing(
 ) -> sqlx::Result<i64> {
     // Two uploads at once must not take the same place.
     sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut **tx).await?;
-    let place: i32 = sqlx::query_scalar("select coalesce(max(place), 0) + 1 from drawings where shot = $1")
+    let place: i32 = sqlx::query_scalar(
+        "select coalesce(max(place), 0) + 1 from drawings where shot = $1 and name <= $2 collate by_number",
+    )
+    .bind(shot)
+    .bind(&drawing.name)
+    .fetch_one(&mut **tx)
+    .await?;
+    sqlx::query("update drawings set place = place + 1 where shot = $1 and place >= $2")
         .bind(shot)
-        .fetch_one(&mut **tx)
+        .bind(place)
+        .execute(&mut **tx)
         .await?;
     let id: i64 =
         sqlx::query_scalar("insert into drawings (shot, place, name, progress) values ($1, $2, $3, $4) returning id")
@@ -286,14 +294,14 @@ impl Steps {
     }
 }
 
-pub async fn steps(pool: &PgPool, drawing: i64) -> sqlx::Result<Steps> {
+pub async fn steps(db: impl PgExecutor<'_>, drawing: i64) -> sqlx::Result<Steps> {
     let row = sqlx::query(
         "select (select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1),
                 (select change->>'label' from changes where drawing = $1 and undone order by step limit 1),
                 (select count(*) from changes where drawing = $1 and not undone)",
     )
     .bind(drawing)
-    .fetch_one(pool)
+    .fetch_one(db)
     .await?;
     let done: i64 = row.try_get(2)?;
     Ok(Steps { undo: row.try_get(0)?, redo: row.try_get(1)?, done: done as usize })
@@ -378,46 +386,42 @@ pub async fn write_step(
     let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
     // Where the sheet lies is asked of the state by SQL, so it is never behind.
     let whole = change.len() > MOST_IN_JOURNAL || step.change().lays_out();
-    let done = sqlx::query("update drawings set revision = revision + 1 where id = $1 and revision = $2")
+    let noted = match step {
+        Step::Add(_) => {
+            "gone as (delete from changes where undone and drawing in (select id from moved)),
+             noted as (insert into changes (drawing, step, change)
+                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb from moved)"
+        }
+        Step::Undo(_) => {
+            "noted as (update changes set undone = true where drawing in (select id from moved)
+                and step = (select max(step) from changes where drawing = $1 and not undone))"
+        }
+        Step::Redo(_) => {
+            "noted as (update changes set undone = false where drawing in (select id from moved)
+                and step = (select min(step) from changes where drawing = $1 and undone))"
+        }
+    };
+    // In one go: each way to the database and back takes as long as what is done there.
+    let all = format!(
+        "with moved as (update drawings set revision = revision + 1 where id = $1 and revision = $2 returning id),
+         written as (insert into journal (drawing, revision, change, back)
+            select id, $2 + 1, $3::jsonb, $4 from moved where $5),
+         {noted}
+         select count(*) from moved"
+    );
+    let moved: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(all))
         .bind(drawing)
         .bind(revision)
-        .execute(&mut **tx)
+        .bind(&change)
+        .bind(matches!(step, Step::Undo(_)))
+        .bind(!whole)
+        .fetch_one(&mut **tx)
         .await?;
-    if done.rows_affected() == 0 {
+    if moved == 0 {
         return Ok(false);
     }
     if whole {
         keep_state(tx, drawing, revision + 1, sheet).await?;
-    } else {
-        sqlx::query("insert into journal (drawing, revision, change, back) values ($1, $2, $3::jsonb, $4)")
-            .bind(drawing)
-            .bind(revision + 1)
-            .bind(&change)
-            .bind(matches!(step, Step::Undo(_)))
-            .execute(&mut **tx)
-            .await?;
-    }
-    match step {
-        Step::Add(_) => {
-            sqlx::query("delete from changes where drawing = $1 and undone").bind(drawing).execute(&mut **tx).await?;
-            sqlx::query("insert into changes (drawing, step, change) select $1, coalesce(max(step), 0) + 1, $2::jsonb from changes where drawing = $1")
-                .bind(drawing)
-                .bind(&change)
-                .execute(&mut **tx)
-                .await?;
-        }
-        Step::Undo(_) => {
-            sqlx::query("update changes set undone = true where drawing = $1 and step = (select max(step) from changes where drawing = $1 and not undone)")
-                .bind(drawing)
-                .execute(&mut **tx)
-                .await?;
-        }
-        Step::Redo(_) => {
-            sqlx::query("update changes set undone = false where drawing = $1 and step = (select min(step) from changes where drawing = $1 and undone)")
-                .bind(drawing)
-                .execute(&mut **tx)
-                .await?;
-        }
     }
     Ok(true)
 }

@@ -56,8 +56,10 @@ class Probe {
         const last = path[path.length - 1];
         if (this.#landing || !first || !last || Math.hypot(last[0] - first[0], last[1] - first[1]) < 2) return;
         this.#landing = true;
-        this.landing = (await this.#ask((id) => api.landing(id, path))) ?? this.landing;
+        const told = await this.#ask((id) => api.landing(id, path));
         this.#landing = false;
+        // Once it is let go it stays as it was, until its step is answered.
+        if (told && !sheet.busy) this.landing = told;
     }
 
     /** Closes the leak at its narrowest spot. */
