@@ -95,6 +95,15 @@ impl Server {
         (self.child, self.url) = launch(&self.database);
     }
 
+    /// How many steps of a drawing stand in the journal.
+    #[allow(dead_code)]
+    pub fn journal_length(&self, drawing: i64) -> i64 {
+        rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
+            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
+            rhizograph_app::server::store::journal_length(&pool, drawing).await.unwrap()
+        })
+    }
+
     /// The number of the program's process.
     #[allow(dead_code)]
     pub fn process(&self) -> u32 {
