@@ -287,6 +287,11 @@ impl Bench {
 
     async fn open_held(&self, held: &mut Held, id: i64) -> Result<Open, Error> {
         self.refresh(held, id).await?;
+        self.open_as_held(held).await
+    }
+
+    /// The drawing as it is held, which may be behind what is stored.
+    async fn open_as_held(&self, held: &mut Held) -> Result<Open, Error> {
         let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
         let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
         let (inking, dpi) = stored.sheet.inking_of_lines();
@@ -494,7 +499,10 @@ impl Bench {
     ) -> Result<(i64, StepTold), Error> {
         let slot = self.slot(id).await;
         let mut held = slot.lock().await;
-        let open = self.open_held(&mut held, id).await?;
+        // A step on the revision that is held is planned on it at once: whether it still is the stored one is seen when the
+        // step is written.
+        let is_held = held.source.is_some() && held.stored.as_ref().is_some_and(|s| s.revision == revision);
+        let open = if is_held { self.open_as_held(&mut held).await? } else { self.open_held(&mut held, id).await? };
         if open.stored.revision != revision {
             return Err(Error::Conflict { revision: open.stored.revision });
         }

@@ -4,6 +4,11 @@ use crate::geom::{Pt, pt};
 use crate::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
+/// How far from a side it is looked at whether the ground is darker there, px of a picture of 600: beyond any line.
+const BESIDE: std::ops::Range<f64> = 6.0..14.0;
+/// How light the ground may be beside the paper.
+const DARKER: f64 = 0.8;
+
 /// Finds the paper's corners (upper left, upper right, lower right, lower left), px; `None` if the paper fills the
 /// picture or nothing looks like it.
 pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
@@ -59,11 +64,17 @@ pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
     }
     let q = extremes.map(|e| e.1);
     let (mut within, mut bright_out, mut out) = (0usize, 0usize, 0usize);
+    // How light it is along each side, on the sheet and beyond.
+    let mut along: [[Vec<u32>; 2]; 4] = Default::default();
     let side = |p: Pt, i: usize| (q[(i + 1) % 4] - q[i]).cross(p - q[i]);
     for y in 0..h {
         for x in 0..w {
             let p = pt(x as f64 + 0.5, y as f64 + 0.5);
-            let depth = (0..4).map(|i| side(p, i) / q[(i + 1) % 4].dist(q[i]).max(1e-9)).fold(f64::INFINITY, f64::min);
+            let depths = (0..4).map(|i| (side(p, i) / q[(i + 1) % 4].dist(q[i]).max(1e-9), i));
+            let (depth, nearest) = depths.fold((f64::INFINITY, 0), |a, b| if b.0 < a.0 { b } else { a });
+            if BESIDE.contains(&depth.abs()) {
+                along[nearest][usize::from(depth < 0.0)].push(*light.at(x, y));
+            }
             if depth >= 0.0 {
                 within += 1;
             } else if depth < -3.0 {
@@ -76,7 +87,17 @@ pub fn find_corners(rgb: &Plane<Rgb>) -> Option<[Pt; 4]> {
     // Ground must be seen all around, and be darker.
     let frame = [pt(0.0, 0.0), pt(w as f64, 0.0), pt(w as f64, h as f64), pt(0.0, h as f64)];
     let shown = q.iter().zip(frame).filter(|(a, b)| a.dist(*b) > 0.008 * (w + h) as f64).count();
-    let is_sheet = (0.3..0.97).contains(&share) && shown >= 3 && bright_out * 20 < out.max(1) && out * 50 > w * h;
+    // A line that was drawn around the picture has the same paper at both sides.
+    let median = |v: &mut Vec<u32>| {
+        let middle = v.len() / 2;
+        f64::from(*v.select_nth_unstable(middle).1)
+    };
+    let seen = |a: &[Vec<u32>; 2]| a.iter().all(|v| v.len() >= 30);
+    let grounds: Vec<bool> =
+        along.iter_mut().filter(|a| seen(a)).map(|[on, beyond]| median(beyond) < DARKER * median(on)).collect();
+    let before_ground = grounds.len() >= 2 && grounds.iter().all(|&g| g);
+    let is_sheet =
+        (0.3..0.97).contains(&share) && shown >= 3 && bright_out * 20 < out.max(1) && out * 50 > w * h && before_ground;
     // A little inside, so that no ground shows.
     let middle = q[0].lerp(q[2], 0.5).lerp(q[1].lerp(q[3], 0.5), 0.5);
     is_sheet.then(|| q.map(|p| p.lerp(middle, 0.004) * k as f64))
@@ -104,5 +125,22 @@ mod tests {
             assert!(a.dist(b) < 6.0, "{a:?} for {b:?}");
         }
         assert!(find_corners(&photo.part([150, 150, 900, 600])).is_none());
+    }
+
+    #[test]
+    fn a_frame_that_was_drawn_is_not_the_edge_of_the_paper() {
+        for thick in [3, 8, 14] {
+            let mut scan = Plane::new(1200, 900, [238u8, 234, 224]);
+            let frame = (120..1080, 90..810);
+            for y in 0..900 {
+                for x in 0..1200 {
+                    let inner = (120 + thick..1080 - thick).contains(&x) && (90 + thick..810 - thick).contains(&y);
+                    if frame.0.contains(&x) && frame.1.contains(&y) && !inner {
+                        scan.set(x, y, [25; 3]);
+                    }
+                }
+            }
+            assert!(find_corners(&scan).is_none(), "{thick} px thick");
+        }
     }
 }
