@@ -7,7 +7,7 @@ use super::store::{self, Begun, NewDrawing, Step, Stored};
 use super::view::{line_view, patch, polyline_path, spine_path, view};
 use rhizograph_core::command::{Change, Command, SPAN_REACH, plan, seam_spine};
 use rhizograph_core::finding::{Finding, Kind};
-use rhizograph_core::geom::{Bounds, Pt, nearest_on_segment, pt};
+use rhizograph_core::geom::{Bounds, Pt, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::join::{Leak, Span, span_at};
@@ -15,7 +15,6 @@ use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::line::{Form, Line};
 use rhizograph_core::plane::{Plane, Rgb};
 use rhizograph_core::recipe::{IntakeRecipe, Register, WeightRecipe};
-use rhizograph_core::region::network::Piece;
 use rhizograph_core::scene::{Scene, SceneEdited};
 use rhizograph_core::sheet::Sheet;
 use rhizograph_core::stages::{Inked, Inking, Stages, Window};
@@ -484,8 +483,7 @@ impl Bench {
         let [Some(&a), Some(&b)] = [spine.points.first(), spine.points.last()] else {
             return Err(Error::Asked("a seam needs two different points".into()));
         };
-        let off = |p: Pt, piece: &Piece| p.dist(piece.a.lerp(piece.b, nearest_on_segment(p, piece.a, piece.b)));
-        let meets = [a, b].map(|p| open.scene.network.near(p, 1.5).any(|piece| off(p, piece) < 1.5));
+        let meets = [a, b].map(|p| open.scene.network.nearest(p, 1.5, |_| true).is_some());
         Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
     }
 
@@ -501,7 +499,9 @@ impl Bench {
         let mut held = slot.lock().await;
         // A step on the revision that is held is planned on it at once: whether it still is the stored one is seen when the
         // step is written.
-        let is_held = held.source.is_some() && held.stored.as_ref().is_some_and(|s| s.revision == revision);
+        let laid_out = held.source.as_ref().map(|s| &s.0);
+        let is_as_asked = |s: &Arc<Stored>| s.revision == revision && laid_out == Some(&s.sheet.recipes.intake);
+        let is_held = held.stored.as_ref().is_some_and(is_as_asked);
         let open = if is_held { self.open_as_held(&mut held).await? } else { self.open_held(&mut held, id).await? };
         if open.stored.revision != revision {
             return Err(Error::Conflict { revision: open.stored.revision });
