@@ -144,7 +144,8 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
     let mut tx = pool.begin().await?;
     let mine: Option<i32> = sqlx::query_scalar(
         "select place from job_items i join jobs j on j.id = i.job
-         where i.job = $1 and i.place = $2 and i.worker = $3 and i.state = 'working' and not j.stopped for update of i",
+         where i.job = $1 and i.place = $2 and i.worker = $3 and i.state = 'working' and not j.stopped
+         for update of i for share of j",
     )
     .bind(item.job)
     .bind(item.place)
@@ -184,7 +185,8 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
     Ok(true)
 }
 
-/// Stops a job: what is done stays, what waits is not begun, what is being worked on is not stored.
+/// Stops a job: what is done stays, what waits is not begun, what is being worked on is not stored. Waits for what is
+/// being stored just now, so that nothing is done once this is answered.
 pub async fn stop(pool: &PgPool, job: i64) -> sqlx::Result<()> {
     let mut tx = pool.begin().await?;
     let shot: i64 = sqlx::query_scalar("update jobs set stopped = true where id = $1 returning shot")
