@@ -39,9 +39,12 @@
             }
         });
     });
+    /** Which drawing lies on the bench: the same through all its steps. */
+    const lying = $derived(sheet.view?.info.id);
+    const shotOfLying = $derived(sheet.view?.shot);
     $effect(() => {
         void bench.station;
-        const id = sheet.view?.info.id;
+        const id = lying;
         untrack(() => {
             if (route.place.at === 'drawing' && id === route.place.id) {
                 follow(id);
@@ -52,7 +55,7 @@
         });
     });
     $effect(() => {
-        const shot = sheet.view?.shot;
+        const shot = shotOfLying;
         if (shot && route.place.at === 'drawing') untrack(() => shots.look(shot));
     });
 

@@ -2,15 +2,15 @@
 //! is stored is only what was settled or left.
 
 use crate::geom::{Pt, pt};
-use crate::join::{Gap, Gaps, Tail, Tails};
+use crate::join::{Gap, Gaps, Tails};
 use crate::paint::Dropped;
 use crate::recipe::px_per_mm;
 use crate::region::Regions;
 use crate::region::network::{EndKey, Network, end_place};
 use crate::sheet::Sheet;
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ts_rs::TS;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
@@ -146,6 +146,12 @@ pub struct Findings {
 /// So many kinds there are.
 const KINDS: usize = Kind::TwoPaints as usize + 1;
 
+/// What may be found otherwise after an edit: the places of ends, and regions; no regions told: all of them.
+pub(crate) struct Changed {
+    pub ends: FxHashSet<usize>,
+    pub regions: Option<BTreeSet<u32>>,
+}
+
 /// The ids of findings that are no more or changed, and of those that are new or changed.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct FindingsEdited {
@@ -205,15 +211,15 @@ impl Findings {
         self.open[kind as usize]
     }
 
-    /// Finds everything anew; what is as it was stays. With the regions what lies in each, and which of them may have
-    /// changed: all when that is not told.
+    /// Finds anew what is about the ends and regions that changed, or everything; what is as it was stays. With the regions
+    /// what lies in each.
     pub(crate) fn update(
         &mut self,
         sheet: &Sheet,
         network: &Network,
-        (regions, drops, changed): (&Regions, &[Dropped], Option<&[u32]>),
-        gaps: &Gaps,
-        tails: &Tails,
+        (regions, drops): (&Regions, &[Dropped]),
+        (gaps, tails): (&Gaps, &Tails),
+        changed: Option<Changed>,
     ) -> FindingsEdited {
         let left = LeftPlaces::of(&sheet.settled);
         let plain = |kind: Kind, at: Pt, size: f64| Spec {
@@ -227,36 +233,32 @@ impl Findings {
             left: left.hold(kind, at),
             mark: 0,
         };
+        let (ends, of_regions) = changed.map_or((None, None), |c| (Some(c.ends), c.regions));
         // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-        // What was found where nothing is any more is taken out, too.
-        let places = self.ends.len().max(2 * network.line_numbers());
-        let mut in_sure_gap = vec![false; places];
-        for end in gaps.iter().filter(|g| g.sure).flat_map(Gap::ends) {
-            in_sure_gap[end_place(end)] = true;
-        }
-        let mut tail_at: Vec<Option<&Tail>> = vec![None; places];
-        for t in tails.iter() {
-            let place = end_place((t.line, t.at_end));
-            tail_at[place] = (!in_sure_gap[place]).then_some(t);
-        }
-        let mut gap_at: Vec<Option<&Gap>> = vec![None; places];
-        let mut in_gap = vec![false; places];
-        for g in gaps.iter().filter(|g| g.sure || g.ends().all(|e| tail_at[end_place(e)].is_none())) {
-            g.ends().for_each(|e| in_gap[end_place(e)] = true);
-            gap_at[end_place((g.line, g.at_end))] = Some(g);
-        }
-        let mut leak_at: Vec<Option<&Gap>> = vec![None; places];
-        for g in gaps.leaks() {
-            leak_at[end_place((g.line, g.at_end))] = Some(g);
-        }
+        let gap_of = |place: usize| gaps.at(place).filter(|g| !g.leak);
+        let tail_of = |place: usize| {
+            let tail = tails.at((place / 2, place % 2 == 1));
+            tail.filter(|_| gap_of(place).is_none_or(|g| !g.sure))
+        };
+        let judged_gap =
+            |place: usize| gap_of(place).filter(|g| g.sure || g.ends().all(|e| tail_of(end_place(e)).is_none()));
         let mut edited = FindingsEdited::default();
         let mut made: Vec<(About, Spec)> = Vec::new();
-        let mut ends = std::mem::take(&mut self.ends);
-        ends.resize_with(places, || None);
-        for (place, was) in ends.iter_mut().enumerate() {
+        // What was found where nothing is any more is taken out, too.
+        self.ends.resize_with(self.ends.len().max(2 * network.line_numbers()), || None);
+        let asked: BTreeSet<usize> = match ends {
+            None => (0..self.ends.len()).collect(),
+            // What is said of one end of a gap depends on the other.
+            Some(ends) => {
+                let others = ends.iter().filter_map(|&e| gaps.at(e)).flat_map(Gap::ends).map(end_place);
+                others.chain(ends.iter().copied()).collect()
+            }
+        };
+        for place in asked {
             let key = (place / 2, place % 2 == 1);
-            let spec = match (gap_at[place], tail_at[place]) {
-                (Some(g), _) => Some(Spec {
+            let spec = match (judged_gap(place), tail_of(place)) {
+                // It is told at the end it starts from.
+                (Some(g), _) => ((g.line, g.at_end) == key).then(|| Spec {
                     to: Some(g.to),
                     confidence: g.confidence,
                     sure: g.sure,
@@ -271,31 +273,29 @@ impl Findings {
                     mark: t.path.iter().flatten().fold(17, |m, v| m.wrapping_mul(31).wrapping_add(v.to_bits())),
                     ..plain(Kind::Tail, t.at, t.length)
                 }),
-                (None, None) => network.end(key).filter(|e| e.loose && !in_gap[place]).map(|e| match leak_at[place] {
-                    Some(g) => Spec {
-                        to: Some(g.to),
-                        confidence: g.confidence,
-                        parts: g.parts,
-                        left: left.hold(Kind::Leak, g.from) || left.hold(Kind::LooseEnd, e.p),
-                        mark: u64::from(g.number),
-                        ..plain(Kind::Leak, g.from, g.length)
-                    },
-                    None => plain(Kind::LooseEnd, e.p, 0.0),
+                (None, None) => network.end(key).filter(|e| e.loose).map(|e| {
+                    match gaps.at(place).filter(|g| g.leak && g.parts.is_some()) {
+                        Some(g) => Spec {
+                            to: Some(g.to),
+                            confidence: g.confidence,
+                            parts: g.parts,
+                            left: left.hold(Kind::Leak, g.from) || left.hold(Kind::LooseEnd, e.p),
+                            mark: u64::from(g.number),
+                            ..plain(Kind::Leak, g.from, g.length)
+                        },
+                        None => plain(Kind::LooseEnd, e.p, 0.0),
+                    }
                 }),
             };
-            self.drop_changed(was, spec.as_ref(), &mut edited);
+            let mut was = self.ends[place].take();
+            self.drop_changed(&mut was, spec.as_ref(), &mut edited);
             made.extend(spec.filter(|_| was.is_none()).map(|s| (About::End(key), s)));
+            self.ends[place] = was;
         }
-        self.ends = ends;
         let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
-        let mut of_regions = std::mem::take(&mut self.regions);
-        of_regions.resize_with(of_regions.len().max(regions.most()), || None);
-        let mut asked = changed.map_or_else(|| (1..=of_regions.len() as u32).collect(), <[u32]>::to_vec);
-        asked.sort_unstable();
-        asked.dedup();
-        for id in asked {
+        self.regions.resize_with(self.regions.len().max(regions.most()), || None);
+        for id in of_regions.unwrap_or_else(|| (1..=self.regions.len() as u32).collect()) {
             let n = id as usize - 1;
-            let was = &mut of_regions[n];
             let spec = regions.get(id).and_then(|region| {
                 let area = region.area as f64;
                 let kind = match drops[n] {
@@ -306,13 +306,14 @@ impl Findings {
                 };
                 Some(plain(kind, region.seed, area))
             });
-            self.drop_changed(was, spec.as_ref(), &mut edited);
+            let mut was = self.regions[n].take();
+            self.drop_changed(&mut was, spec.as_ref(), &mut edited);
             made.extend(spec.filter(|_| was.is_none()).map(|s| (About::Region(id), s)));
+            self.regions[n] = was;
         }
-        self.regions = of_regions;
         for (about, spec) in made {
             let path = match about {
-                About::End(key) => match (gap_at[end_place(key)], tail_at[end_place(key)]) {
+                About::End(key) => match (judged_gap(end_place(key)), tail_of(end_place(key))) {
                     (Some(g), _) => g.bridge.flat(0.2).iter().map(|f| f.p).collect(),
                     (None, Some(t)) => t.path.iter().map(|p| pt(p[0], p[1])).collect(),
                     (None, None) if spec.kind == Kind::Leak => way_out(&spec),

@@ -187,6 +187,14 @@ impl Bounds {
         b
     }
 
+    /// The least box with both in it.
+    pub fn around(&self, o: &Bounds) -> Bounds {
+        Bounds {
+            min: pt(self.min.x.min(o.min.x), self.min.y.min(o.min.y)),
+            max: pt(self.max.x.max(o.max.x), self.max.y.max(o.max.y)),
+        }
+    }
+
     /// The box of columns and rows of a picture: x0, y0, x1, y1 with the ends left out.
     pub fn of_area((x0, y0, x1, y1): (usize, usize, usize, usize)) -> Bounds {
         Bounds { min: pt(x0 as f64, y0 as f64), max: pt(x1 as f64, y1 as f64) }

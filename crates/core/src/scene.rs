@@ -1,14 +1,14 @@
 //! What is computed from a sheet: its network, regions and findings, over the ink as it is seen; made once and then kept
 //! up through edits, so that each costs what it touches.
 
-use crate::finding::{Findings, FindingsEdited};
+use crate::finding::{Changed, Findings, FindingsEdited, Settled, Verdict};
 use crate::geom::{Bounds, Pt};
 use crate::ink::Ink;
 use crate::join::{Gaps, Leak, Tails, find_leak};
 use crate::line::{FlatPoint, Line};
 use crate::paint::drops_in;
 use crate::plane::Plane;
-use crate::region::network::Network;
+use crate::region::network::{Network, end_place};
 use crate::region::{Regions, RegionsEdited};
 use crate::render;
 use crate::sheet::Sheet;
@@ -47,7 +47,7 @@ impl Scene {
         let tails = Tails::of(&network, &sheet.recipes.join, sheet.dpi);
         let mut findings = Findings::default();
         let dropped = drops_in(&regions, &sheet.drops);
-        findings.update(sheet, &network, (&regions, &dropped, None), &gaps, &tails);
+        findings.update(sheet, &network, (&regions, &dropped), (&gaps, &tails), None);
         let fills = dropped.iter().map(|d| d.fill(&sheet.drops).map(str::to_owned)).collect();
         Scene { ink, network, regions, fills, gaps, tails, findings }
     }
@@ -83,19 +83,25 @@ impl Scene {
         let ink = after.see_again(before, lifted, &mut self.ink.alpha);
         let edited = self.network.edit(&before.lines, &after.lines);
         let Scene { ink: Ink { alpha, .. }, network, regions, gaps, tails, .. } = self;
-        let (of_regions, ()) = rayon::join(
-            || {
-                tails.update(network, &edited);
-                regions.update(network, &edited, alpha, &ink)
-            },
+        let ((of_regions, tail_ends), gap_ends) = rayon::join(
+            || (regions.update(network, &edited, alpha, &ink), tails.update(network, &edited)),
             || gaps.update(network, &edited, alpha, &ink),
         );
         let dropped = drops_in(&self.regions, &after.drops);
-        // Nothing else is said of a region as long as it, the paint and the verdicts are the same.
-        let changed: Option<Vec<u32>> = (before.drops == after.drops && before.settled == after.settled)
-            .then(|| of_regions.gone.iter().chain(&of_regions.made).copied().collect());
-        let told = (&self.regions, &*dropped, changed.as_deref());
-        let findings = self.findings.update(after, &self.network, told, &self.gaps, &self.tails);
+        // Nothing else is said of a region as long as it, the paint and what was left knowingly are the same, nor of an end.
+        let is_paint_same = before.drops == after.drops;
+        fn left(sheet: &Sheet) -> impl Iterator<Item = &Settled> {
+            sheet.settled.iter().filter(|s| s.how == Verdict::Left)
+        }
+        let changed = left(before).eq(left(after)).then(|| Changed {
+            ends: {
+                let of_lines = edited.lines.iter().flat_map(|&n| [false, true].map(|e| end_place((n, e))));
+                of_lines.chain(tail_ends).chain(gap_ends).collect()
+            },
+            regions: is_paint_same.then(|| of_regions.gone.iter().chain(&of_regions.made).copied().collect()),
+        });
+        let joined = (&self.gaps, &self.tails);
+        let findings = self.findings.update(after, &self.network, (&self.regions, &dropped), joined, changed);
         self.fills.resize(dropped.len(), None);
         let mut refilled = Vec::new();
         let fills = dropped.iter().map(|d| d.fill(&after.drops));

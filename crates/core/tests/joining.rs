@@ -10,7 +10,7 @@ use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::geom::{Pt, pt, segments_cross};
 use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::{EndStyle, FlatPoint, Made};
+use rhizograph_core::line::{End, EndStyle, FlatPoint, Form, Line, Made, Spine, shared};
 use rhizograph_core::plane::Plane;
 use rhizograph_core::recipe::CloseWith;
 use rhizograph_core::render;
@@ -304,6 +304,67 @@ proptest! {
     }
 }
 
+/// A step in a drawing larger than what it touches.
+fn local_command(scene: &Scene, sheet: &Sheet, (kind, n, x, y): (u8, usize, f64, f64)) -> Command {
+    let ids: Vec<&String> = scene.findings.iter().filter(|f| f.kind <= Kind::LooseEnd).map(|f| &f.id).collect();
+    let one: Vec<String> = ids.get(n % ids.len().max(1)).map(|&id| id.clone()).into_iter().collect();
+    let line = sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id);
+    let on_line = scene.network.ends().nth(n % (2 * sheet.lines.len().max(1))).map_or(pt(x, y), |e| e.p);
+    match kind {
+        0 | 1 => Command::Settle { ids: one, with: Some(CloseWith::Bridge) },
+        2 => Command::Settle { ids: one, with: Some(CloseWith::Seam) },
+        3 => Command::Leave { ids: one },
+        4 => Command::Seam { path: vec![on_line, on_line + pt(35.0, 20.0), pt(x, y).lerp(on_line, 0.9)] },
+        5 => Command::Bridge { from: on_line, to: on_line + pt(0.05 * x - 20.0, 0.05 * y - 15.0) },
+        6 => Command::Sweep { path: vec![on_line + pt(-9.0, 9.0), on_line + pt(9.0, -9.0)] },
+        7 => Command::Cut {
+            outline: [pt(-9.0, -9.0), pt(9.0, -9.0), pt(9.0, 9.0), pt(-9.0, 9.0)].map(|o| on_line + o).to_vec(),
+            ends: EndStyle::Round,
+        },
+        8 => Command::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } },
+        _ => Command::Remove { line },
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(ProptestConfig::default().cases / 20))]
+
+    #[test]
+    fn what_is_far_from_an_edit_need_not_be_looked_at_again(
+        strokes in proptest::collection::vec(
+            (0.0..900.0f64, 0.0..700.0f64, -150.0..150.0f64, -150.0..150.0f64, 0.8..9.0f64, 0.8..9.0f64), 15..60),
+        longest in prop_oneof![0.1..0.6f64, 0.6..4.0f64],
+        picks in proptest::collection::vec((0u8..10, 0usize..500, 0.0..900.0f64, 0.0..700.0f64), 1..10),
+    ) {
+        let mut now = Sheet::new(900, 700, 300.0);
+        now.recipes.join.longest_gap = longest;
+        now.lines = shared(strokes.iter().zip(1..).map(|(&(x, y, dx, dy, from, to), id)| {
+            let points = [pt(x, y), pt(x + 0.6 * dx, y + 0.4 * dy), pt(x + dx, y + dy)];
+            let width = vec![[0.0, from], [1.0, to]];
+            let form = Form::Centreline { spine: Spine::through(&points, false), width, ends: [End::Round; 2] };
+            Line { id, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None }
+        }).collect());
+        now.next_id = 1000;
+        now.traced = Some(Box::new(now.tracing()));
+        let ink = Scene::ink_of_lines(&now.lines, 900, 700, [0; 3]);
+        let mut scene = Scene::of(&now, &ink);
+        let mut undone = Vec::new();
+        for pick in picks {
+            let command = local_command(&scene, &now, pick);
+            let Ok(change) = plan(&now, &command, &ink, &scene, &[]) else { continue };
+            let after = change.apply(&now).unwrap();
+            scene.advance(&now, &after, &ink);
+            finds_the_same(&scene, &Scene::of(&after, &ink))?;
+            undone.push(std::mem::replace(&mut now, after));
+        }
+        for before in undone.into_iter().rev() {
+            scene.advance(&now, &before, &ink);
+            now = before;
+        }
+        finds_the_same(&scene, &Scene::of(&now, &ink))?;
+    }
+}
+
 /// Holds a scene that was kept up against one made anew: ink, edges, regions, paint and findings.
 fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCaseError> {
     let anew = Scene::of(sheet, ink);
@@ -332,8 +393,12 @@ fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCaseErr
         prop_assert!(at(scene, same.id) == at(&anew, region.id));
     }
     prop_assert_eq!(scene.regions.len(), anew.regions.len());
+    finds_the_same(scene, &anew)
+}
+
+fn finds_the_same(scene: &Scene, anew: &Scene) -> Result<(), TestCaseError> {
     let findings = |s: &Scene| s.findings.iter().map(|f| Finding { region: None, ..f.clone() }).collect::<Vec<_>>();
-    prop_assert_eq!(findings(scene), findings(&anew));
+    prop_assert_eq!(findings(scene), findings(anew));
     for kind in [Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver, Kind::Unpainted, Kind::TwoPaints] {
         prop_assert_eq!(scene.findings.open(kind), anew.findings.open(kind), "open, {:?}", kind);
     }

@@ -8,6 +8,7 @@ use crate::region::look::{Solids, look};
 use crate::region::network::{Edited, FLATNESS, Network};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeSet;
 
 /// Owners from this number on are closures.
 const CLOSURE: u32 = 1 << 31;
@@ -18,6 +19,8 @@ pub(super) struct Closing {
     /// None as long as there never was a closure in it.
     arrangement: Option<Arrangement>,
     closures: FxHashMap<u32, Closure>,
+    /// Each face with each closure along it.
+    beside: BTreeSet<(usize, u32)>,
     /// Where a face is and its visible area; the area is none where it is no region.
     areas: FxHashMap<usize, (Bounds, Option<usize>)>,
 }
@@ -74,12 +77,12 @@ impl Closing {
         segments.extend(self.closures.values().flat_map(|c| &c.segments));
         self.arrangement = Some(arrange(&segments));
         self.areas.clear();
-        let all = self.closures.keys().copied().collect();
-        self.read(network, alpha, all);
+        let all: Vec<u32> = self.closures.keys().copied().collect();
+        self.read(network, alpha, &all);
     }
 
     /// The same after an edit of the network and of the ink in `inked`, without the closures that go and with those that
-    /// come.
+    /// come. Gives those whose sides may be others now.
     pub fn update(
         &mut self,
         network: &Network,
@@ -87,10 +90,14 @@ impl Closing {
         alpha: &Plane<u8>,
         inked: &[Bounds],
         (gone, came): &Swapped,
-    ) {
+    ) -> Vec<u32> {
         let mut removed = edited.removed.clone();
         let mut added = edited.added.clone();
-        for closure in gone.iter().filter_map(|n| self.closures.remove(n)) {
+        for n in gone {
+            let Some(closure) = self.closures.remove(n) else { continue };
+            for &f in &closure.along {
+                self.beside.remove(&(f, *n));
+            }
             removed.extend(closure.segments);
         }
         for (n, gap) in came {
@@ -102,7 +109,7 @@ impl Closing {
             if !self.closures.is_empty() {
                 self.begin(network, alpha);
             }
-            return;
+            return self.closures.keys().copied().collect();
         };
         let mut stale: FxHashSet<u32> = came.iter().map(|c| c.0).collect();
         match arrangement.edit(&removed, &added) {
@@ -111,30 +118,35 @@ impl Closing {
                 stale.extend(self.closures.keys());
             }
             Some(faces) => {
-                let faces: FxHashSet<usize> = faces.into_iter().collect();
-                self.areas.retain(|f, _| !faces.contains(f));
-                let touched = self.closures.iter().filter(|(_, c)| c.along.iter().any(|f| faces.contains(f)));
-                stale.extend(touched.map(|(n, _)| *n));
+                for f in faces {
+                    self.areas.remove(&f);
+                    stale.extend(self.along(f));
+                }
             }
         }
-        let touches = |b: &Bounds| inked.iter().any(|i| i.touches(b));
-        let seen_otherwise: FxHashSet<usize> =
-            self.areas.iter().filter(|(_, (bounds, _))| touches(bounds)).map(|(f, _)| *f).collect();
-        if !seen_otherwise.is_empty() {
-            self.areas.retain(|f, _| !seen_otherwise.contains(f));
-            let parting =
-                self.closures.iter().filter(|(_, c)| c.sides.iter().flatten().any(|f| seen_otherwise.contains(f)));
-            stale.extend(parting.map(|(n, _)| *n));
+        if !inked.is_empty() {
+            let touches = |b: &Bounds| inked.iter().any(|i| i.touches(b));
+            let seen_otherwise = self.areas.extract_if(|_, (bounds, _)| touches(bounds));
+            for (f, _) in seen_otherwise.collect::<Vec<_>>() {
+                stale.extend(self.along(f));
+            }
         }
-        self.read(network, alpha, stale.into_iter().collect());
+        let stale: Vec<u32> = stale.into_iter().collect();
+        self.read(network, alpha, &stale);
+        stale
+    }
+
+    /// The closures along a face.
+    fn along(&self, face: usize) -> impl Iterator<Item = u32> + '_ {
+        self.beside.range((face, 0)..=(face, u32::MAX)).map(|b| b.1)
     }
 
     /// Reads the sides of closures anew, and the areas that are not known.
-    fn read(&mut self, network: &Network, alpha: &Plane<u8>, numbers: Vec<u32>) {
+    fn read(&mut self, network: &Network, alpha: &Plane<u8>, numbers: &[u32]) {
         let Some(arrangement) = &self.arrangement else { return };
         let sides: Vec<(u32, Vec<usize>, Option<[usize; 2]>)> = numbers
-            .into_par_iter()
-            .filter_map(|n| {
+            .par_iter()
+            .filter_map(|&n| {
                 let (mut along, mut parted) = (Vec::new(), None);
                 for s in &self.closures.get(&n)?.segments {
                     for sides in arrangement.sides_of(s) {
@@ -163,6 +175,10 @@ impl Closing {
         for (n, along, parted) in sides {
             let parts = parted.map(|sides| sides.map(|f| self.areas.get(&f).and_then(|a| a.1)));
             if let Some(closure) = self.closures.get_mut(&n) {
+                for &f in &closure.along {
+                    self.beside.remove(&(f, n));
+                }
+                self.beside.extend(along.iter().map(|f| (*f, n)));
                 (closure.along, closure.sides, closure.parts) = (along, parted, parts);
             }
         }

@@ -5,7 +5,8 @@
 //! Fourey and others, "A fast and efficient semi-guided algorithm for flat coloring line-arts", 2018, where ends of
 //! lines are matched as keypoints). The best pairs are taken first, each end once; then all of them are put into the
 //! arrangement together, and one that parts no two regions gains nothing and is only proposed. O(ends · neighbours); after
-//! an edit only ends near what changed are looked at again, and of the arrangements only what the edit touched.
+//! an edit only ends near what changed are looked at again, only candidates that one which came or went may cross or
+//! leave an end to are decided anew, and of the arrangements only what the edit touched is.
 
 use super::bridge_spine;
 use super::closing::Closing;
@@ -84,6 +85,8 @@ const LEAST_GAIN: usize = 40;
 const ASIDE: f64 = 2.1;
 /// How much farther than the longest gap things are looked at that may matter to one, px.
 const AROUND: f64 = 40.0;
+/// Ink is looked at up to so many widths of a line from its end.
+const DENSITY_REACH: f64 = 4.0;
 
 #[derive(Debug, Clone)]
 struct Candidate {
@@ -99,8 +102,6 @@ struct Candidate {
     faces: Option<[Pt; 2]>,
     length: f64,
     confidence: f64,
-    /// Tells it from every other one there ever was.
-    stamp: u64,
     /// The curves that would close it and cross no line; found when they are asked for.
     ways: Option<Vec<Way>>,
 }
@@ -110,6 +111,45 @@ struct Way {
     spine: Spine,
     flat: Arc<[Pt]>,
     bounds: Bounds,
+}
+
+/// What was decided of a candidate last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Verdict {
+    /// Nothing yet.
+    Open,
+    /// An end of it was in a better one.
+    EndTaken,
+    /// All its ways cross better ones.
+    Crosses,
+    /// It is closed by this of its ways.
+    Chosen(u32),
+}
+
+/// A candidate in the order they are decided in, with what is asked of each at every edit.
+#[derive(Debug, Clone)]
+struct Ranked {
+    confidence: f64,
+    /// The places of its ends; where it meets a line's body, of the one end twice.
+    ends: [u32; 2],
+    verdict: Verdict,
+    /// Around all its ways, once they are known.
+    bounds: Bounds,
+    candidate: Box<Candidate>,
+}
+
+impl Ranked {
+    fn of(c: Candidate) -> Ranked {
+        let start = end_place(c.end) as u32;
+        let ends = [start, c.other_end.map_or(start, |o| end_place(o) as u32)];
+        Ranked { confidence: c.confidence, ends, verdict: Verdict::Open, bounds: Bounds::EMPTY, candidate: c.into() }
+    }
+
+    /// Where it lies, if it is chosen.
+    fn lies(&self) -> Option<Bounds> {
+        let Verdict::Chosen(way) = self.verdict else { return None };
+        Some(self.candidate.ways.as_ref()?.get(way as usize)?.bounds)
+    }
 }
 
 impl Candidate {
@@ -123,17 +163,49 @@ impl Candidate {
     }
 }
 
-/// A gap that was chosen, by the candidate and the curve it is made of.
+/// A gap that was chosen.
 #[derive(Debug, Clone)]
 struct Chosen {
-    stamp: u64,
-    way: usize,
     confident: bool,
-    /// When it was chosen last.
-    round: u64,
     /// Before it was weighed by what closing gains.
     confidence: f64,
     gap: Gap,
+    flat: Arc<[Pt]>,
+    bounds: Bounds,
+}
+
+/// What of a chosen one decides whether others complete it; of none where no chosen one starts.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+struct Standing {
+    number: u32,
+    /// The faces at its sides among all, the lesser first, if it parts two.
+    sides: Option<[u32; 2]>,
+    is_confident: bool,
+    /// It parts nothing among the confident ones alone.
+    is_idle: bool,
+    may_complete: bool,
+    /// It parts two regions among all.
+    gains: bool,
+}
+
+/// Places to look at again: those of closures that came or went.
+struct Stir {
+    boxes: Vec<Bounds>,
+    all: Bounds,
+}
+
+/// From so many places on all is looked at again.
+const MOST_STIRRED: usize = 128;
+
+impl Stir {
+    fn add(&mut self, b: Bounds) {
+        self.all = self.all.around(&b);
+        self.boxes.push(b);
+    }
+
+    fn touches(&self, b: &Bounds) -> bool {
+        self.all.touches(b) && (self.boxes.len() > MOST_STIRRED || self.boxes.iter().any(|s| s.touches(b)))
+    }
 }
 
 /// The gaps of a drawing, kept up through edits.
@@ -143,16 +215,37 @@ pub struct Gaps {
     /// Of each end: not loose, loose, or loose as the other end of its line is.
     loose: Vec<u8>,
     /// From the most confident on.
-    candidates: Vec<Candidate>,
-    stamps: u64,
+    candidates: Vec<Ranked>,
     /// By the end they start from.
     chosen: Vec<Option<Box<Chosen>>>,
-    rounds: u64,
+    /// Of each end the start of the chosen one it is in, and one more; 0: it is in none.
+    starts: Vec<u32>,
+    /// In which round an end was taken last, and whether a chosen one starts from it.
+    taken: Vec<(u32, bool)>,
+    round: u32,
     numbers: u32,
+    /// The end each chosen one starts from, by its number.
+    places: FxHashMap<u32, u32>,
     lying: Lying,
     /// With the confident ones closed, and with all of them.
     confident: Closing,
     all: Closing,
+    /// By the end each starts from.
+    standings: Vec<Standing>,
+    /// Those that speak for one another.
+    completed: FxHashSet<u32>,
+}
+
+/// What came of choosing.
+#[derive(Default)]
+struct Choice {
+    /// What leaves and what comes to the confident ones, and to all.
+    confident: Swapped,
+    all: Swapped,
+    /// Those to weigh anew besides.
+    weigh: Vec<u32>,
+    /// The places of ends of those that came or went.
+    ends: FxHashSet<usize>,
 }
 
 impl Gaps {
@@ -162,37 +255,51 @@ impl Gaps {
             limit: recipe.longest_gap * px_per_mm(dpi),
             loose: Vec::new(),
             candidates: Vec::new(),
-            stamps: 0,
             chosen: Vec::new(),
-            rounds: 0,
+            starts: Vec::new(),
+            taken: Vec::new(),
+            round: 0,
             numbers: 0,
+            places: FxHashMap::default(),
             lying: Lying::default(),
             confident: Closing::default(),
             all: Closing::default(),
+            standings: Vec::new(),
+            completed: FxHashSet::default(),
         };
-        gaps.look(network, alpha, |_| true);
-        let (confident, all) = gaps.choose(network, alpha);
+        let gone = gaps.look(network, alpha, |_| true);
+        let Choice { confident, all, .. } = gaps.choose(network, alpha, &gone);
         gaps.confident = Closing::of(network, alpha, &confident.1);
         gaps.all = Closing::of(network, alpha, &all.1);
-        gaps.weigh_gain();
+        let numbers: Vec<u32> = gaps.places.keys().copied().collect();
+        gaps.weigh_gain(&numbers);
         gaps
     }
 
-    /// The same after an edit of the network, and of the ink in `inked`.
-    pub fn update(&mut self, network: &Network, edited: &Edited, alpha: &Plane<u8>, inked: &[Bounds]) {
+    /// The same after an edit of the network, and of the ink in `inked`. Gives the ends of those that came, went or are
+    /// weighed otherwise.
+    pub fn update(
+        &mut self,
+        network: &Network,
+        edited: &Edited,
+        alpha: &Plane<u8>,
+        inked: &[Bounds],
+    ) -> FxHashSet<usize> {
         let mut places = edited.places.clone();
         places.extend(inked);
-        let reach = 2.0 * (self.limit + AROUND) + network.widest() + reach_of_faces(network.widest());
+        let widest = network.widest();
+        let reach = self.limit + AROUND + DENSITY_REACH * widest + reach_of_faces(widest);
         let near = Places::of(&places);
-        // A change of one end reaches those that might have met it.
-        self.look(network, alpha, |end| near.near(end.p, reach));
-        let (confident, all) = self.choose(network, alpha);
+        let gone = self.look(network, alpha, |end| near.near(end.p, reach));
+        let Choice { confident, all, mut weigh, mut ends } = self.choose(network, alpha, &gone);
         let Gaps { confident: some, all: every, .. } = self;
-        rayon::join(
+        let (stale, others) = rayon::join(
             || some.update(network, edited, alpha, inked, &confident),
             || every.update(network, edited, alpha, inked, &all),
         );
-        self.weigh_gain();
+        weigh.extend(stale.into_iter().chain(others));
+        ends.extend(self.weigh_gain(&weigh));
+        ends
     }
 
     pub fn is_ready(&self) -> bool {
@@ -214,30 +321,38 @@ impl Gaps {
         self.chosen.iter().flatten().map(|c| &c.gap).filter(|g| g.leak && g.parts.is_some())
     }
 
-    /// Looks for candidates of the ends that are asked for, once more.
-    fn look(&mut self, network: &Network, alpha: &Plane<u8>, asked: impl Fn(&LineEnd) -> bool) {
-        let loose: Vec<&LineEnd> = network.ends().filter(|e| e.loose).collect();
+    /// The gap an end is in, or the leak beside it, by the end's place.
+    pub(crate) fn at(&self, place: usize) -> Option<&Gap> {
+        let start = self.starts.get(place)?.checked_sub(1)?;
+        self.chosen[start as usize].as_ref().map(|c| &c.gap)
+    }
+
+    /// Looks for candidates of the ends that are asked for, once more. Gives those that were chosen and are no more.
+    fn look(&mut self, network: &Network, alpha: &Plane<u8>, asked: impl Fn(&LineEnd) -> bool) -> Vec<Ranked> {
         let before = std::mem::replace(&mut self.loose, vec![0; 2 * network.line_numbers()]);
         let mut anew = vec![false; self.loose.len()];
-        for end in &loose {
+        let mut all = Bounds::EMPTY;
+        for end in network.ends().filter(|e| e.loose) {
             let n = end_place(end.key());
             self.loose[n] = 1 + u8::from(network.loose_at_both(end.line));
-            anew[n] = before.get(n) != Some(&self.loose[n]) || asked(end);
+            if before.get(n) != Some(&self.loose[n]) || asked(end) {
+                anew[n] = true;
+                all = all.around(&Bounds::of([&end.p]));
+            }
         }
-        let is_anew = |k: EndKey| anew[end_place(k)];
-        let stays = |k: EndKey| self.loose[end_place(k)] > 0 && !is_anew(k);
-        self.candidates.retain(|c| stays(c.end) && c.other_end.is_none_or(stays));
-        if !anew.contains(&true) {
-            return;
-        }
+        let loose = &self.loose;
+        let stays = |n: u32| loose[n as usize] > 0 && !anew[n as usize];
+        let gone = self.candidates.extract_if(.., |c| !c.ends.into_iter().all(stays));
+        let gone: Vec<Ranked> = gone.filter(|c| matches!(c.verdict, Verdict::Chosen(_))).collect();
         // Only what lies around those that are looked at is asked for.
         let cell = self.limit + AROUND;
-        let all = Bounds::of(loose.iter().filter(|e| is_anew(e.key())).map(|e| &e.p)).grown(2.0 * cell);
-        let close: Vec<&LineEnd> = loose.iter().copied().filter(|e| all.touches(&Bounds::of([&e.p]))).collect();
+        let all = all.grown(2.0 * cell);
+        let close: Vec<&LineEnd> = network.ends().filter(|e| e.loose && all.touches(&Bounds::of([&e.p]))).collect();
         let near = EndGrid::of(&close, cell);
+        let is_anew = |k: EndKey| anew[end_place(k)];
         let rank = |e: &LineEnd| (network.line(e.line).map_or(0, |l| l.id), e.at_end);
         let limit = self.limit;
-        let found: Vec<Candidate> = close
+        let mut found: Vec<Candidate> = close
             .par_iter()
             .filter(|e| is_anew(e.key()))
             .flat_map_iter(|end| {
@@ -254,161 +369,259 @@ impl Gaps {
                 found
             })
             .collect();
-        for c in found {
-            self.stamps += 1;
-            self.candidates.push(Candidate { stamp: self.stamps, ..c });
-        }
         let rank = |k: &EndKey| (network.line(k.0).map_or(0, |l| l.id), k.1);
         let id = |n: usize| network.line(n).map_or(0, |l| l.id);
-        self.candidates.sort_by(|a, b| {
+        let order = |a: &Candidate, b: &Candidate| {
             b.confidence
                 .total_cmp(&a.confidence)
                 .then_with(|| rank(&a.end).cmp(&rank(&b.end)))
                 .then_with(|| id(a.other).cmp(&id(b.other)))
                 .then_with(|| a.other_end.map(|e| e.1).cmp(&b.other_end.map(|e| e.1)))
-        });
+        };
+        found.sort_by(order);
+        // Merged from behind, where what was there goes before what is as good.
+        let mut kept = std::mem::take(&mut self.candidates);
+        let mut merged: Vec<Ranked> = Vec::with_capacity(kept.len() + found.len());
+        for c in found.into_iter().rev() {
+            let c = Ranked::of(c);
+            let from = kept.partition_point(|k| {
+                k.confidence.total_cmp(&c.confidence).reverse().then_with(|| order(&k.candidate, &c.candidate)).is_le()
+            });
+            merged.extend(kept.drain(from..).rev());
+            merged.push(c);
+        }
+        merged.extend(kept.drain(..).rev());
+        merged.reverse();
+        self.candidates = merged;
+        gone
     }
 
-    /// Takes the best candidates, each end once, none crossing another. Gives what leaves and what comes
-    /// to the confident ones, and to all.
-    fn choose(&mut self, network: &Network, alpha: &Plane<u8>) -> (Swapped, Swapped) {
-        let mut taken = vec![false; 2 * network.line_numbers()];
-        let mut lying = std::mem::take(&mut self.lying);
-        lying.clear();
-        self.chosen.resize_with(taken.len(), || None);
-        self.rounds += 1;
-        let mut confident = Swapped::default();
-        let mut all = Swapped::default();
-        for c in &mut self.candidates {
-            if taken[end_place(c.end)] || c.other_end.is_some_and(|o| taken[end_place(o)]) {
+    /// Takes the best candidates, each end once, none crossing another. `gone`: those that were chosen and are candidates
+    /// no more. What was decided of a candidate holds as long as its ends are free as they were and nothing that came or
+    /// went before it touches it.
+    fn choose(&mut self, network: &Network, alpha: &Plane<u8>, gone: &[Ranked]) -> Choice {
+        let places = 2 * network.line_numbers();
+        self.chosen.resize_with(places, || None);
+        self.starts.resize(places, 0);
+        self.standings.resize(places, Standing::default());
+        self.taken.resize(places, (0, false));
+        self.round += 1;
+        let round = self.round;
+        let mut choice = Choice::default();
+        let mut stir = Stir { boxes: Vec::new(), all: Bounds::EMPTY };
+        gone.iter().filter_map(Ranked::lies).for_each(|b| stir.add(b));
+        // Ends whose chosen one may be no more.
+        let mut left: Vec<u32> = gone.iter().map(|c| c.ends[0]).collect();
+        let mut candidates = std::mem::take(&mut self.candidates);
+        for c in &mut candidates {
+            let [start, other] = c.ends;
+            if c.ends.iter().any(|&e| self.taken[e as usize].0 == round) {
+                if let Some(lay) = c.lies() {
+                    stir.add(lay);
+                    left.push(start);
+                }
+                c.verdict = Verdict::EndTaken;
                 continue;
             }
-            if c.ways.is_none() {
-                let Some(end) = network.end(c.end) else { continue };
-                let other = c.other_end.and_then(|o| network.end(o));
-                c.ways = Some(ways_of(&end, c.to, other.as_ref(), c.faces, network));
-            }
-            let ways = c.ways.as_deref().unwrap_or_default();
-            let Some(way) = ways.iter().position(|w| lying.is_clear(w)) else { continue };
-            lying.add(&ways[way]);
-            taken[end_place(c.end)] = true;
-            if let Some(o) = c.other_end {
-                taken[end_place(o)] = true;
-            }
-            let slot = &mut self.chosen[end_place(c.end)];
-            if let Some(was) = slot.as_mut().filter(|was| (was.stamp, was.way) == (c.stamp, way)) {
-                was.round = self.rounds;
-                continue;
-            }
-            let Some(end) = network.end(c.end) else { continue };
-            let other = c.other_end.and_then(|o| network.end(o));
-            let densities = [Some(&end), other.as_ref()].map(|e| e.map(|e| density_at(e, network, alpha)));
-            let opacity = bridge_opacity(densities[0], densities[1]);
-            let gap = gap_of(&end, c, other.as_ref(), (ways[way].spine.clone(), opacity), self.numbers + 1);
-            let is_confident = c.is_confident();
-            if let Some(was) = slot {
-                // Looked at again and found as it was: it stays in what was computed with it.
-                if was.confident == is_confident && was.gap.is_where(&gap) {
-                    (was.stamp, was.way, was.round, was.confidence) = (c.stamp, way, self.rounds, c.confidence);
-                    continue;
-                }
-                all.0.push(was.gap.number);
-                if was.confident {
-                    confident.0.push(was.gap.number);
+            let holds = matches!(c.verdict, Verdict::Chosen(_) | Verdict::Crosses) && !stir.touches(&c.bounds);
+            if !holds {
+                let lay = c.lies();
+                let was = c.verdict;
+                c.verdict = self.decide(network, c);
+                if c.verdict != was {
+                    lay.into_iter().for_each(|b| stir.add(b));
+                    left.extend(lay.map(|_| start));
+                    if let Verdict::Chosen(way) = c.verdict {
+                        c.lies().into_iter().for_each(|b| stir.add(b));
+                        self.close(network, alpha, &c.candidate, way as usize, &mut choice);
+                    }
                 }
             }
-            self.numbers += 1;
-            if is_confident {
-                confident.1.push((self.numbers, gap.clone()));
+            if let Verdict::Chosen(_) = c.verdict {
+                self.taken[other as usize] = (round, false);
+                self.taken[start as usize] = (round, true);
             }
-            all.1.push((self.numbers, gap.clone()));
-            *slot = Some(Box::new(Chosen {
-                stamp: c.stamp,
-                way,
-                confident: is_confident,
-                round: self.rounds,
-                confidence: c.confidence,
-                gap,
-            }));
         }
-        for slot in &mut self.chosen {
-            let gone = slot.take_if(|c| c.round != self.rounds);
-            all.0.extend(gone.iter().map(|c| c.gap.number));
-            confident.0.extend(gone.iter().filter(|c| c.confident).map(|c| c.gap.number));
+        // Most of those ends start another one now.
+        for start in left {
+            if !self.is_closed(start) {
+                self.open(start, &mut choice);
+            }
         }
-        self.lying = lying;
-        (confident, all)
+        self.candidates = candidates;
+        choice
+    }
+
+    /// Whether the one that starts from an end is chosen in this round already.
+    fn is_closed(&self, start: u32) -> bool {
+        self.taken[start as usize] == (self.round, true)
+    }
+
+    /// By which of its ways a candidate crosses none of those chosen in this round.
+    fn decide(&self, network: &Network, c: &mut Ranked) -> Verdict {
+        let Ranked { candidate, bounds, .. } = c;
+        let ways = candidate.ways.take().or_else(|| {
+            let end = network.end(candidate.end)?;
+            let other = candidate.other_end.and_then(|o| network.end(o));
+            Some(ways_of(&end, candidate.to, other.as_ref(), candidate.faces, network))
+        });
+        let ways = candidate.ways.insert(ways.unwrap_or_default());
+        *bounds = ways.iter().fold(Bounds::EMPTY, |all, w| all.around(&w.bounds));
+        let is_clear = |w: &Way| {
+            self.lying.near(&w.bounds).filter(|&start| self.is_closed(start)).all(|start| {
+                let Some(o) = &self.chosen[start as usize] else { return true };
+                let crosses = |a: &[Pt], b: &[Pt]| segments_cross(a[0], a[1], b[0], b[1]).is_some();
+                let crossed = |a: &[Pt]| o.flat.windows(2).any(|b| crosses(a, b));
+                !(w.bounds.touches(&o.bounds) && w.flat.windows(2).any(crossed))
+            })
+        };
+        ways.iter().position(is_clear).map_or(Verdict::Crosses, |way| Verdict::Chosen(way as u32))
+    }
+
+    /// Puts a candidate among the chosen ones, by one of its ways.
+    fn close(&mut self, network: &Network, alpha: &Plane<u8>, c: &Candidate, way: usize, choice: &mut Choice) {
+        let (Some(end), Some(way)) = (network.end(c.end), c.ways.as_ref().and_then(|w| w.get(way))) else { return };
+        let other = c.other_end.and_then(|o| network.end(o));
+        let densities = [Some(&end), other.as_ref()].map(|e| e.map(|e| density_at(e, network, alpha)));
+        let opacity = bridge_opacity(densities[0], densities[1]);
+        let gap = gap_of(&end, c, other.as_ref(), (way.spine.clone(), opacity), self.numbers + 1);
+        let (start, confident) = (end_place(c.end), c.is_confident());
+        if let Some(was) = &mut self.chosen[start]
+            && was.confident == confident
+            && was.gap.is_where(&gap)
+        {
+            // Looked at again and found as it was: it stays in what was computed with it.
+            was.confidence = c.confidence;
+            choice.weigh.push(was.gap.number);
+            return;
+        }
+        self.open(start as u32, choice);
+        self.numbers += 1;
+        if confident {
+            choice.confident.1.push((self.numbers, gap.clone()));
+        }
+        choice.all.1.push((self.numbers, gap.clone()));
+        for end in gap.ends().map(end_place) {
+            self.starts[end] = start as u32 + 1;
+            choice.ends.insert(end);
+        }
+        self.places.insert(self.numbers, start as u32);
+        self.lying.add(&way.bounds, start as u32);
+        let (flat, bounds) = (way.flat.clone(), way.bounds);
+        self.chosen[start] = Some(Box::new(Chosen { confident, confidence: c.confidence, gap, flat, bounds }));
+    }
+
+    /// Takes the one that starts from an end out of the chosen ones, if there is one.
+    fn open(&mut self, start: u32, choice: &mut Choice) {
+        let Some(was) = self.chosen[start as usize].take() else { return };
+        choice.all.0.push(was.gap.number);
+        if was.confident {
+            choice.confident.0.push(was.gap.number);
+        }
+        for end in was.gap.ends().map(end_place) {
+            // Another may have taken it by now.
+            if self.starts[end] == start + 1 {
+                self.starts[end] = 0;
+            }
+            choice.ends.insert(end);
+        }
+        self.places.remove(&was.gap.number);
+        self.standings[start as usize] = Standing::default();
+        self.lying.remove(&was.bounds, start);
     }
 
     /// Which closures part two regions: first the confident ones alone, so that none of them counts on a doubtful one,
-    /// then all.
-    fn weigh_gain(&mut self) {
-        let completed = self.completed();
-        for c in self.chosen.iter_mut().flatten() {
-            let number = c.gap.number;
-            let alone = if c.confident { gains(&self.confident, &c.gap) } else { None };
-            let together = || gains(&self.all, &c.gap);
-            let is_completed = alone.is_none() && completed.contains(&number);
-            c.gap.parts = alone.or_else(together);
-            c.gap.sure = alone.is_some() || is_completed;
-            let share = if c.gap.sure {
-                1.0
-            } else if c.gap.parts.is_some() {
-                0.8
-            } else {
-                0.4
-            };
-            c.gap.confidence = c.confidence * share;
+    /// then all. Those of these numbers, and what depends on them; gives the ends of those that are weighed otherwise.
+    fn weigh_gain(&mut self, numbers: &[u32]) -> FxHashSet<usize> {
+        let mut asked: FxHashSet<u32> = numbers.iter().copied().filter(|n| self.places.contains_key(n)).collect();
+        for &number in &asked {
+            let start = self.places[&number] as usize;
+            if let Some(c) = &self.chosen[start] {
+                self.standings[start] = Standing::of(c, self);
+            }
         }
+        let completed = self.completed();
+        asked.extend(completed.symmetric_difference(&self.completed));
+        self.completed = completed;
+        let mut ends = FxHashSet::default();
+        for number in asked {
+            let Some(c) = self.places.get(&number).and_then(|&start| self.chosen[start as usize].as_mut()) else {
+                continue;
+            };
+            let alone = if c.confident { gains(&self.confident, &c.gap) } else { None };
+            let parts = alone.or_else(|| gains(&self.all, &c.gap));
+            let sure = alone.is_some() || self.completed.contains(&number);
+            let share = match (sure, parts) {
+                (true, _) => 1.0,
+                (false, Some(_)) => 0.8,
+                (false, None) => 0.4,
+            };
+            let weighed = (parts, sure, c.confidence * share);
+            if weighed != (c.gap.parts, c.gap.sure, c.gap.confidence) {
+                (c.gap.parts, c.gap.sure, c.gap.confidence) = weighed;
+                ends.extend(c.gap.ends().map(end_place));
+            }
+        }
+        ends
     }
 
     /// A confident closure that parts nothing by itself was cut at another place, too: where one or two doubtful ones
     /// lie between the same two regions and complete it, they speak for one another. The numbers of both.
     fn completed(&self) -> FxHashSet<u32> {
-        let key = |c: &Chosen| self.all.sides(c.gap.number).map(|[a, b]| [a.min(b), a.max(b)]);
-        let is_idle = |c: &&Chosen| c.confidence >= COMPLETED && gains(&self.confident, &c.gap).is_none();
-        let all = || self.chosen.iter().flatten().map(|c| &**c);
-        let mut groups: FxHashMap<[usize; 2], Vec<&Chosen>> =
-            all().filter(is_idle).filter_map(key).map(|k| (k, Vec::new())).collect();
+        let all = || self.standings.iter().filter_map(|s| Some((s, s.sides?)));
+        let mut groups: FxHashMap<[u32; 2], Vec<&Standing>> =
+            all().filter(|(s, _)| s.is_idle).map(|(_, k)| (k, Vec::new())).collect();
         if groups.is_empty() {
             return FxHashSet::default();
         }
         // What is open besides joins the faces at both its sides.
-        let mut open: Vec<[usize; 2]> = Vec::new();
-        for (c, k) in all().filter_map(|c| key(c).map(|k| (c, k))) {
+        let mut open: Vec<[u32; 2]> = Vec::new();
+        for (s, k) in all() {
             match groups.get_mut(&k) {
-                Some(group) => group.push(c),
-                None if !c.confident => open.push(k),
+                Some(group) => group.push(s),
+                None if !s.is_confident => open.push(k),
                 None => {}
             }
         }
-        let is_short = |c: &Chosen| c.gap.length <= 0.5 * self.limit;
-        let completes = |c: &&&Chosen| !c.gap.leak && c.confidence >= COMPLETES && is_short(c);
         groups.retain(|k, group| {
-            let doubtful: Vec<&&Chosen> = group.iter().filter(|c| !c.confident).collect();
+            let doubtful: Vec<&&Standing> = group.iter().filter(|s| !s.is_confident).collect();
             let speaks = (1..=2).contains(&doubtful.len())
-                && doubtful.iter().all(completes)
-                && group.iter().all(|c| gains(&self.all, &c.gap).is_some());
+                && doubtful.iter().all(|s| s.may_complete)
+                && group.iter().all(|s| s.gains);
             if !speaks && !doubtful.is_empty() {
                 open.push(*k);
             }
             speaks
         });
         let most = open.iter().chain(groups.keys()).map(|k| k[1]).max().unwrap_or(0);
-        let mut parent: Vec<usize> = (0..=most).collect();
-        fn root(parent: &mut [usize], mut f: usize) -> usize {
-            while parent[f] != f {
-                parent[f] = parent[parent[f]];
-                f = parent[f];
+        let mut parent: Vec<u32> = (0..=most).collect();
+        fn root(parent: &mut [u32], mut f: u32) -> u32 {
+            while parent[f as usize] != f {
+                parent[f as usize] = parent[parent[f as usize] as usize];
+                f = parent[f as usize];
             }
             f
         }
         for [a, b] in open {
             let (a, b) = (root(&mut parent, a), root(&mut parent, b));
-            parent[a.max(b)] = a.min(b);
+            parent[a.max(b) as usize] = a.min(b);
         }
         groups.retain(|k, _| root(&mut parent, k[0]) != root(&mut parent, k[1]));
-        groups.into_values().flatten().map(|c| c.gap.number).collect()
+        groups.into_values().flatten().map(|s| s.number).collect()
+    }
+}
+
+impl Standing {
+    fn of(c: &Chosen, gaps: &Gaps) -> Standing {
+        let is_short = c.gap.length <= 0.5 * gaps.limit;
+        Standing {
+            number: c.gap.number,
+            sides: gaps.all.sides(c.gap.number).map(|[a, b]| [a.min(b) as u32, a.max(b) as u32]),
+            is_confident: c.confident,
+            is_idle: c.confidence >= COMPLETED && gains(&gaps.confident, &c.gap).is_none(),
+            may_complete: !c.gap.leak && c.confidence >= COMPLETES && is_short,
+            gains: gains(&gaps.all, &c.gap).is_some(),
+        }
     }
 }
 
@@ -423,55 +636,34 @@ fn gains(closing: &Closing, gap: &Gap) -> Option<[Option<usize>; 2]> {
 /// The numbers of closures that go, and those that come.
 pub(super) type Swapped = (Vec<u32>, Vec<(u32, Gap)>);
 
-/// The curves of the gaps chosen so far, by the cells they touch: each cell heads a chain of entries.
+/// The curves of chosen gaps by the cells their boxes touch: the ends they start from.
 #[derive(Debug, Clone, Default)]
-struct Lying {
-    heads: FxHashMap<(i32, i32), u32>,
-    /// A curve's number and the next entry of the cell; the first is none.
-    entries: Vec<(u32, u32)>,
-    ways: Vec<(Bounds, Arc<[Pt]>)>,
-}
+struct Lying(FxHashMap<(i32, i32), Vec<u32>>);
 
 impl Lying {
-    /// What it took up of memory it keeps.
-    fn clear(&mut self) {
-        self.heads.clear();
-        self.entries.clear();
-        self.ways.clear();
-    }
-
     fn keys(b: &Bounds) -> impl Iterator<Item = (i32, i32)> + use<> {
         let at = |v: f64| (v / 64.0).floor().clamp(-1e9, 1e9) as i32;
         let (x, y) = ((at(b.min.x), at(b.max.x)), (at(b.min.y), at(b.max.y)));
         (y.0..=y.1).flat_map(move |r| (x.0..=x.1).map(move |c| (c, r)))
     }
 
-    fn is_clear(&self, way: &Way) -> bool {
-        Lying::keys(&way.bounds).all(|key| {
-            let mut entry = self.heads.get(&key).copied().unwrap_or(0);
-            while entry > 0 {
-                let (k, next) = self.entries[entry as usize];
-                let (bounds, flat) = &self.ways[k as usize];
-                let crossed = |w: &[Pt]| flat.windows(2).any(|o| segments_cross(w[0], w[1], o[0], o[1]).is_some());
-                if way.bounds.touches(bounds) && way.flat.windows(2).any(crossed) {
-                    return false;
-                }
-                entry = next;
-            }
-            true
-        })
+    /// What lies in the cells of a box.
+    fn near(&self, b: &Bounds) -> impl Iterator<Item = u32> + '_ {
+        Lying::keys(b).filter_map(|key| self.0.get(&key)).flatten().copied()
     }
 
-    fn add(&mut self, way: &Way) {
-        if self.entries.is_empty() {
-            self.entries.push((0, 0));
+    fn add(&mut self, b: &Bounds, start: u32) {
+        for key in Lying::keys(b) {
+            self.0.entry(key).or_default().push(start);
         }
-        for key in Lying::keys(&way.bounds) {
-            let head = self.heads.entry(key).or_insert(0);
-            self.entries.push((self.ways.len() as u32, *head));
-            *head = self.entries.len() as u32 - 1;
+    }
+
+    fn remove(&mut self, b: &Bounds, start: u32) {
+        for key in Lying::keys(b) {
+            if let Some(cell) = self.0.get_mut(&key) {
+                cell.retain(|s| *s != start);
+            }
         }
-        self.ways.push((way.bounds, way.flat.clone()));
     }
 }
 
@@ -576,7 +768,6 @@ fn between(a: &LineEnd, b: &LineEnd, faces: Option<[Pt; 2]>, length: f64, confid
         faces,
         length,
         confidence,
-        stamp: 0,
         ways: None,
     }
 }
@@ -717,7 +908,6 @@ fn end_to_line(
                 faces: None,
                 length,
                 confidence,
-                stamp: 0,
                 ways: None,
             };
             // Of two as good the one of the lesser line, whichever was looked at first.

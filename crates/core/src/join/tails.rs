@@ -5,8 +5,9 @@ use crate::geom::{Pt, angle_between};
 use crate::line::{End, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::arrangement::to_grid;
-use crate::region::network::{Edited, EndKey, LineEnd, Network, Places};
+use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
 use crate::render::Erasure;
+use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
 
 /// A tail, with all that cutting it needs.
@@ -47,19 +48,28 @@ impl Tails {
         Tails { limit, tails }
     }
 
-    /// The same after an edit of the network.
-    pub fn update(&mut self, network: &Network, edited: &Edited) {
+    /// The same after an edit of the network. Gives the places of the ends it looked at, and of those that are loose no
+    /// more.
+    pub fn update(&mut self, network: &Network, edited: &Edited) -> FxHashSet<usize> {
         let near = Places::of(&edited.places);
         // As far in as tails are looked for, and across what they may cross there.
         let reach = self.limit + BEYOND + 2.0 * network.widest() + 10.0;
         let limit = self.limit;
-        self.tails.retain(|k, _| network.end(*k).is_some_and(|e| e.loose));
+        let is_gone = |k: &EndKey, _: &mut Tail| network.end(*k).is_none_or(|e| !e.loose);
+        let mut ends: FxHashSet<usize> = self.tails.extract_if(.., is_gone).map(|(k, _)| end_place(k)).collect();
         for end in network.ends().filter(|e| e.loose && near.near(e.p, reach)) {
             match tail_at(end, network, limit) {
                 Some(tail) => self.tails.insert(end.key(), tail),
                 None => self.tails.remove(&end.key()),
             };
+            ends.insert(end_place(end.key()));
         }
+        ends
+    }
+
+    /// The tail at an end.
+    pub(crate) fn at(&self, end: EndKey) -> Option<&Tail> {
+        self.tails.get(&end)
     }
 
     pub fn iter(&self) -> impl Iterator<Item = &Tail> {

@@ -110,6 +110,8 @@ pub struct Network {
 pub struct Edited {
     /// Boxes of all pieces of the lines that changed, as they were and as they are, and of ends that are joined otherwise.
     pub places: Vec<Bounds>,
+    /// The lines that changed, or whose ends are joined otherwise.
+    pub lines: BTreeSet<usize>,
     pub removed: Vec<Segment>,
     pub added: Vec<Segment>,
     /// Faces that are no more, new, or reshaped; `None`: all.
@@ -295,6 +297,7 @@ impl Network {
         // Ends that may be joined otherwise now.
         let near = Places::of(&places);
         let mut resegment: BTreeSet<usize> = changed.iter().copied().chain(untied).collect();
+        let mut rejoined: Vec<usize> = Vec::new();
         for n in 0..self.entries.len() {
             let Some(ends) = self.entries[n].ends else { continue };
             let reach = |e: &LineEnd| (e.width + self.widest) / 2.0 + 1.0;
@@ -311,6 +314,7 @@ impl Network {
             // Whether a line is loose at both ends matters to both.
             places.extend(ends.iter().map(|e| Bounds::of([&e.p])));
             resegment.insert(n);
+            rejoined.push(n);
             resegment.extend(
                 self.entries[n].ties.iter().chain(joined.iter().map(|j| &j.1)).flatten().map(|t| t.line as usize),
             );
@@ -325,7 +329,9 @@ impl Network {
         let mut came: Vec<Segment> = resegment.iter().flat_map(|&n| self.entries[n].segments.iter().copied()).collect();
         let (removed, added) = difference(&mut gone, &mut came);
         let faces = self.arrangement.edit(&removed, &added);
-        Edited { places, removed, added, faces }
+        let mut lines = changed;
+        lines.extend(rejoined);
+        Edited { places, lines, removed, added, faces }
     }
 
     /// Whether an end is loose, and what it is tied to.

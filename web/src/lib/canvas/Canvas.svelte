@@ -160,16 +160,16 @@
     /** What the sheet casts on the desk, px of the screen. */
     const SHADOW = { blur: 14, down: 3 };
 
-    /** Puts a context on the sheet: its units are the sheet's pixels. */
-    function onto(g: CanvasRenderingContext2D) {
+    /** Puts a context on the sheet: its units are the sheet's pixels. `left`, `top`: where its canvas lies in the view. */
+    function onto(g: CanvasRenderingContext2D, left = 0, top = 0) {
         const s = camera.scale * ratio;
         g.setTransform(
             s,
             0,
             0,
             s,
-            (camera.width / 2 - camera.x * camera.scale) * ratio,
-            (camera.height / 2 - camera.y * camera.scale) * ratio,
+            (camera.width / 2 - camera.x * camera.scale - left) * ratio,
+            (camera.height / 2 - camera.y * camera.scale - top) * ratio,
         );
     }
 
@@ -202,10 +202,13 @@
     /** Nothing of the page shows through the canvas: it is composed without blending. */
     const pen = () => canvas.getContext('2d', { alpha: false });
     let regionsTold = false;
+    /** The step whose answer was drawn as soon as it was there. */
+    let answered = 0;
     let desk = { theme: '', colour: '' };
 
-    function draw() {
-        frame = 0;
+    /** `inFrame`: the browser is just making the next frame. */
+    function draw(inFrame: boolean) {
+        if (inFrame) frame = 0;
         const g = pen();
         if (!g) return;
         const now = findings.current;
@@ -228,11 +231,19 @@
         g.save();
         clipTo(g, part);
         part = null;
-        drawPart(g);
+        drawPart(g, inFrame);
         g.restore();
     }
 
-    function drawPart(g: CanvasRenderingContext2D) {
+    /** Tells how long a step took up to the frame that shows it: this one, or else the next. */
+    function tellShown(name: string, inFrame: boolean) {
+        const start = sheet.toShow;
+        const tell = () => performance.measure(name, { start });
+        if (inFrame) tell();
+        else requestAnimationFrame(tell);
+    }
+
+    function drawPart(g: CanvasRenderingContext2D, inFrame: boolean) {
         const view = sheet.view;
         g.setTransform(ratio, 0, 0, ratio, 0, 0);
         // Asking for it makes the page lay itself out.
@@ -324,10 +335,10 @@
         }
         if (sheet.toShow > 0 && showInk) {
             // Regions and marks are there; the ink that changed may still be on its way.
-            if (!regionsTold) performance.measure('edit to regions', { start: sheet.toShow });
+            if (!regionsTold) tellShown('edit to regions', inFrame);
             regionsTold = true;
             if (inkShown) {
-                performance.measure('edit to ink', { start: sheet.toShow });
+                tellShown('edit to ink', inFrame);
                 sheet.toShow = 0;
                 regionsTold = false;
             }
@@ -425,43 +436,73 @@
         }
     }
 
-    /** What follows the pointer lies on a canvas of its own: moving it costs nothing of the picture under it. */
+    /** How far what is in hand is drawn beyond its points, and in what steps its canvas grows, px of the screen. */
+    const HAND_MARGIN = 16;
+    const HAND_STEP = 64;
+
+    /** The part of the view that what is in hand is drawn on, `null` if there is nothing. */
+    function boxInHand(): Box | null {
+        if (!sheet.view) return null;
+        const whole: Box = [0, 0, camera.width, camera.height];
+        const { tool } = bench;
+        if (bench.station === 'intake') {
+            const drawing = stroke.length > 0 && (tool === 'level' || tool === 'crop' || tool === 'marks');
+            return (squaring && bench.corners) || drawing ? whole : null;
+        }
+        const points = stroke.map((p) => camera.toScreen(p));
+        if (painting && hover) points.push(hover);
+        if (points.length < (painting ? 1 : 2)) return null;
+        if (tool === 'seam' && probe.landing) points.push(...probe.landing.ends.map((p) => camera.toScreen(p)));
+        const margin = HAND_MARGIN + (painting ? (bench.brush.size * camera.scale) / 2 : 0);
+        const [x0, y0, x1, y1] = points.map(([x, y]): Box => [x, y, x, y]).reduce(around);
+        const [left, top] = [Math.max(0, Math.floor(x0 - margin)), Math.max(0, Math.floor(y0 - margin))];
+        const [right, low] = [Math.min(camera.width, x1 + margin), Math.min(camera.height, y1 + margin)];
+        return left < right && top < low ? [left, top, right, low] : null;
+    }
+
+    /**
+     * What follows the pointer lies on a canvas of its own, no larger than it must be: moving it costs nothing of the
+     * picture under it, and the browser composes only its part of the view.
+     */
     function drawInHand() {
         inHandFrame = 0;
         const g = inHand?.getContext('2d');
         if (!g || !inHand) return;
-        g.setTransform(ratio, 0, 0, ratio, 0, 0);
-        g.clearRect(0, 0, camera.width, camera.height);
-        // Composing an empty one would cost as much as a full one.
-        inHand.hidden = !drawnInHand(g);
+        const box = boxInHand();
+        inHand.hidden = box === null;
+        if (!box) return;
+        const [left, top, right, low] = box;
+        const size = (n: number) => Math.ceil(n / HAND_STEP) * HAND_STEP;
+        const [width, height] = [size(right - left), size(low - top)];
+        if (inHand.width !== Math.round(width * ratio) || inHand.height !== Math.round(height * ratio)) {
+            inHand.width = Math.round(width * ratio);
+            inHand.height = Math.round(height * ratio);
+            inHand.style.width = `${width}px`;
+            inHand.style.height = `${height}px`;
+        }
+        inHand.style.transform = `translate(${left}px, ${top}px)`;
+        g.setTransform(ratio, 0, 0, ratio, -left * ratio, -top * ratio);
+        g.clearRect(left, top, width, height);
+        drawnInHand(g, left, top);
     }
 
-    /** Draws it; gives whether there is anything. */
-    function drawnInHand(g: CanvasRenderingContext2D): boolean {
-        if (!sheet.view) return false;
+    /** Draws it on a canvas that lies at a place of the view. */
+    function drawnInHand(g: CanvasRenderingContext2D, left: number, top: number) {
         const [from, to] = [stroke[0], stroke[stroke.length - 1]];
         const { tool } = bench;
         if (bench.station === 'intake') {
-            const corners = squaring ? bench.corners : null;
-            if (corners) overlays.cornerHandles(g, camera, corners);
-            const drawing = from && to && (tool === 'level' || tool === 'crop' || tool === 'marks');
-            if (drawing) overlays.intakeStroke(g, camera, tool, from, to);
-            return Boolean(corners ?? drawing);
-        }
-        if (painting) {
-            overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
-            return hover !== null || stroke.length > 0;
-        }
-        if (stroke.length < 2) return false;
-        if (tool === 'seam' && probe.landing) {
+            if (squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
+            else if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks'))
+                overlays.intakeStroke(g, camera, tool, from, to);
+        } else if (painting) overlays.brushInHand(g, camera, stroke, hover, bench.brush, painted);
+        else if (tool === 'seam' && probe.landing) {
             g.save();
-            onto(g);
+            onto(g, left, top);
             overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
             g.restore();
             overlays.landings(g, camera, probe.landing);
         } else if (tool === 'cut') overlays.cutOut(g, camera, stroke);
         else drawStroke(g);
-        return true;
     }
 
     const LOUD = [214, 0, 122] as const;
@@ -538,7 +579,11 @@
         drawnBy = by;
         // With these only what they changed.
         void [sheet.view, stale, findings.listed, findings.current];
-        if (!frame) frame = requestAnimationFrame(() => untrack(draw));
+        // What a step changed is drawn as soon as it is answered: the next frame need not wait for it.
+        if (sheet.toShow > 0 && sheet.toShow !== answered) {
+            answered = sheet.toShow;
+            const z = performance.now(); untrack(() => draw(false)); (window as any).T?.push(['draw', z, performance.now() - z]);
+        } else if (!frame) frame = requestAnimationFrame(() => untrack(() => draw(true)));
     });
     $effect(() => {
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, sheet.view, stroke];
@@ -776,11 +821,8 @@
         const size = () => {
             const box = node.getBoundingClientRect();
             ratio = window.devicePixelRatio || 1;
-            for (const layer of [node, inHand]) {
-                if (!layer) continue;
-                layer.width = Math.round(box.width * ratio);
-                layer.height = Math.round(box.height * ratio);
-            }
+            node.width = Math.round(box.width * ratio);
+            node.height = Math.round(box.height * ratio);
             camera.width = box.width;
             camera.height = box.height;
             again();
@@ -817,7 +859,8 @@
     }}
     onpointerleave={() => (hover = null)}
 ></canvas>
-<canvas bind:this={inHand} class="pointer-events-none absolute inset-0 size-full" aria-hidden="true"></canvas>
+<canvas bind:this={inHand} class="pointer-events-none absolute top-0 left-0 origin-top-left" aria-hidden="true"
+></canvas>
 {#if hover && bench.tool === 'fill' && bench.swatch}
     <span
         class="pointer-events-none absolute size-4 rounded-full border-2 border-white"

@@ -88,16 +88,19 @@
         <button
             class="chip"
             class:on={findings.only === null && !findings.showLeft}
+            aria-pressed={findings.only === null && !findings.showLeft}
             onclick={() => ((findings.only = null), (findings.showLeft = false))}
         >
             All {findings.open.length}
         </button>
         {#each kinds as k (k)}
             {@const n = findings.count(k)}
-            {#if n > 0 && kinds.length > 1}
+            {@const on = findings.only === k && !findings.showLeft}
+            {#if (n > 0 || on) && kinds.length > 1}
                 <button
                     class="chip"
-                    class:on={findings.only === k && !findings.showLeft}
+                    class:on
+                    aria-pressed={on}
                     onclick={() => ((findings.only = k), (findings.showLeft = false))}
                 >
                     {KIND_NAMES[k][1]}
@@ -105,10 +108,11 @@
                 </button>
             {/if}
         {/each}
-        {#if left > 0}
+        {#if left > 0 || findings.showLeft}
             <button
                 class="chip"
                 class:on={findings.showLeft}
+                aria-pressed={findings.showLeft}
                 onclick={() => ((findings.only = null), (findings.showLeft = true))}>Left {left}</button
             >
         {/if}

@@ -59,25 +59,23 @@ class Findings {
     async settle(finding: Finding, how: 'accept' | 'seam' | 'leave') {
         const i = this.listed.indexOf(finding);
         const after = this.listed[i + 1] ?? this.listed[i - 1];
-        let done: boolean;
+        const goOn = () => {
+            const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
+            if (next) this.show(next);
+            else this.at = null;
+        };
         if (how === 'leave') {
-            done = await sheet.do(
-                finding.left ? { do: 'reopen', ids: [finding.id] } : { do: 'leave', ids: [finding.id] },
-            );
+            await sheet.do({ do: finding.left ? 'reopen' : 'leave', ids: [finding.id] }, goOn);
         } else if ((finding.kind === 'unpainted' || finding.kind === 'two_paints') && how === 'accept') {
             if (!bench.swatch) return;
-            done = await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch });
+            await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch }, goOn);
         } else {
             const opens = finding.kind === 'gap' || finding.kind === 'leak';
             const bridge = opens && how === 'accept' ? 'bridge' : null;
             const seam = opens && how === 'seam' ? 'seam' : null;
             if (how === 'seam' && !seam) return;
-            done = await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam });
+            await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam }, goOn);
         }
-        if (!done) return;
-        const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
-        if (next) this.show(next);
-        else this.at = null;
     }
 
     settleSure() {

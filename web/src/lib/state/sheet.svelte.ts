@@ -122,7 +122,11 @@ class Sheet {
         return hit?.revision ?? this.#inkedWhole;
     }
 
-    #send(what: (id: number, revision: number, numbering: number) => Promise<StepTold>): Promise<boolean> {
+    /** `then`: what is to be shown along with the answer. */
+    #send(
+        what: (id: number, revision: number, numbering: number) => Promise<StepTold>,
+        then?: () => void,
+    ): Promise<boolean> {
         if (this.loading) return Promise.resolve(false);
         const id = this.view?.info.id;
         this.#awaits(1);
@@ -131,8 +135,12 @@ class Sheet {
         const run = async () => {
             try {
                 if (id === undefined || this.view?.info.id !== id) return false;
-                this.#hear(await what(id, this.view.info.revision, this.view.numbering));
+                const told = await what(id, this.view.info.revision, this.view.numbering);
+                // The next frame is asked for before the answer is taken over: it comes sooner.
+                requestAnimationFrame(() => {});
+                this.#hear(told);
                 this.toShow = actedAt;
+                then?.();
                 return true;
             } catch (e) {
                 tellError(e);
@@ -147,8 +155,8 @@ class Sheet {
         return done;
     }
 
-    do(command: Command) {
-        return this.#send((id, revision, numbering) => api.command(id, revision, numbering, command));
+    do(command: Command, then?: () => void) {
+        return this.#send((id, revision, numbering) => api.command(id, revision, numbering, command), then);
     }
 
     /** Lays the sheet so that two marks on it lie where the shot's other sheets have theirs. */
