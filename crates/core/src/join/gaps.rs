@@ -340,10 +340,6 @@ impl Gaps {
                 all = all.around(&Bounds::of([&end.p]));
             }
         }
-        let loose = &self.loose;
-        let stays = |n: u32| loose[n as usize] > 0 && !anew[n as usize];
-        let gone = self.candidates.extract_if(.., |c| !c.ends.into_iter().all(stays));
-        let gone: Vec<Ranked> = gone.filter(|c| matches!(c.verdict, Verdict::Chosen(_))).collect();
         // Only what lies around those that are looked at is asked for.
         let cell = self.limit + AROUND;
         let all = all.grown(2.0 * cell);
@@ -379,19 +375,24 @@ impl Gaps {
                 .then_with(|| a.other_end.map(|e| e.1).cmp(&b.other_end.map(|e| e.1)))
         };
         found.sort_by(order);
-        // Merged from behind, where what was there goes before what is as good.
-        let mut kept = std::mem::take(&mut self.candidates);
-        let mut merged: Vec<Ranked> = Vec::with_capacity(kept.len() + found.len());
-        for c in found.into_iter().rev() {
-            let c = Ranked::of(c);
-            let from = kept.partition_point(|k| {
-                k.confidence.total_cmp(&c.confidence).reverse().then_with(|| order(&k.candidate, &c.candidate)).is_le()
-            });
-            merged.extend(kept.drain(from..).rev());
-            merged.push(c);
+        // Merged, where what was there goes before what is as good.
+        let loose = &self.loose;
+        let stays = |n: u32| loose[n as usize] > 0 && !anew[n as usize];
+        let mut gone: Vec<Ranked> = Vec::new();
+        let mut merged: Vec<Ranked> = Vec::with_capacity(self.candidates.len() + found.len());
+        let mut found = found.into_iter().map(Ranked::of).peekable();
+        for c in self.candidates.drain(..) {
+            if c.ends.into_iter().all(stays) {
+                let is_before = |n: &Ranked| n.confidence >= c.confidence && order(&n.candidate, &c.candidate).is_lt();
+                while let Some(new) = found.next_if(is_before) {
+                    merged.push(new);
+                }
+                merged.push(c);
+            } else if let Verdict::Chosen(_) = c.verdict {
+                gone.push(c);
+            }
         }
-        merged.extend(kept.drain(..).rev());
-        merged.reverse();
+        merged.extend(found);
         self.candidates = merged;
         gone
     }
@@ -574,10 +575,14 @@ impl Gaps {
         if groups.is_empty() {
             return FxHashSet::default();
         }
-        // What is open besides joins the faces at both its sides.
+        // What is open besides joins the faces at both its sides. Most lie between other faces: that is seen at once.
+        let most = all().map(|(_, k)| k[1] as usize).max().unwrap_or(0);
+        let mut is_beside_idle = vec![false; most + 1];
+        groups.keys().for_each(|k| is_beside_idle[k[0] as usize] = true);
         let mut open: Vec<[u32; 2]> = Vec::new();
         for (s, k) in all() {
-            match groups.get_mut(&k) {
+            let group = if is_beside_idle[k[0] as usize] { groups.get_mut(&k) } else { None };
+            match group {
                 Some(group) => group.push(s),
                 None if !s.is_confident => open.push(k),
                 None => {}
@@ -593,8 +598,7 @@ impl Gaps {
             }
             speaks
         });
-        let most = open.iter().chain(groups.keys()).map(|k| k[1]).max().unwrap_or(0);
-        let mut parent: Vec<u32> = (0..=most).collect();
+        let mut parent: Vec<u32> = (0..=most as u32).collect();
         fn root(parent: &mut [u32], mut f: u32) -> u32 {
             while parent[f as usize] != f {
                 parent[f as usize] = parent[parent[f as usize] as usize];
@@ -879,7 +883,9 @@ fn end_to_line(
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
     let mut leak: Option<Candidate> = None;
-    for piece in network.near(end.p, limit + own + AROUND) {
+    // Nothing that is farther off is met, however broad.
+    let reach = limit + own + network.widest() / 2.0;
+    for piece in network.near(end.p, reach) {
         let t = nearest_on_segment(end.p, piece.a, piece.b);
         // The place the line runs at, and the nearest place: whichever is better.
         let ahead = segments_cross(end.p, end.p + end.dir * (limit + own + AROUND), piece.a, piece.b).map(|c| c.1);
@@ -889,8 +895,11 @@ fn end_to_line(
             let chord = q - end.p;
             let len = chord.len();
             let length = (len - half - own).max(0.0);
+            if length > limit || len < 1e-6 {
+                continue;
+            }
             let turn = angle_between(end.dir, chord);
-            if length > limit || turn > ASIDE || len < 1e-6 {
+            if turn > ASIDE {
                 continue;
             }
             // Its own body just behind it is no target.
