@@ -6,6 +6,9 @@
 import assert from 'node:assert/strict';
 import { demoDrawing, getJson, measured, openBrowser, quantile, saved } from '../browser.mjs';
 
+/** How soon after an edit is shown the next one begins, ms: nobody judges a finding or draws a seam faster. */
+const PACE = 200;
+
 /** A stroke by mouse, from a place of the canvas by so much. */
 async function stroke(page, [x, y], [dx, dy]) {
     await page.mouse.move(x, y);
@@ -19,7 +22,7 @@ async function stroke(page, [x, y], [dx, dy]) {
 async function shown(page) {
     await saved(page);
     await page.waitForFunction(() => performance.getEntriesByName('edit to ink').length > 0, null, { polling: 25 });
-    await page.waitForTimeout(60);
+    await page.waitForTimeout(PACE);
 }
 
 export const tests = {
@@ -78,6 +81,7 @@ export const tests = {
                 });
                 await page.keyboard.press('Escape');
                 await page.keyboard.press('j');
+                await page.waitForTimeout(PACE);
                 await series(`${zoom}, findings settled by key`, 12, async () => {
                     await page.keyboard.press('a');
                     await shown(page);

@@ -158,6 +158,38 @@ export const tests = {
         }
     },
 
+    async 'the kind that is listed stays so through the steps, and the next finding comes into hand'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { view, before } = await joining(page, url);
+            const open = (v) => v.findings.filter((f) => f.kind === 'loose_end' && !f.left);
+            const n = open(before).length;
+            assert.ok(n > 2, `${n} loose ends`);
+            await page.getByRole('button', { name: `Ends ${n}` }).click();
+            await page.keyboard.press('j');
+            const inHand = page.locator('[aria-label=Findings] [aria-current=true]');
+            for (let k = 1; k <= 2; k++) {
+                await page.keyboard.press('x');
+                await saved(page);
+                const chip = page.getByRole('button', { name: `Ends ${n - k}` });
+                assert.equal(await chip.getAttribute('aria-pressed'), 'true');
+                assert.match(await inHand.innerText(), /^Loose end/);
+            }
+            assert.equal(open(await view()).length, n - 2);
+            // Whoever draws lets go of it: what is offered beside it would lie in the way.
+            await page.getByRole('button', { name: 'Seam', exact: true }).click();
+            await inHand.waitFor({ state: 'detached' });
+            for (let k = 0; k < 2; k++) {
+                await page.keyboard.press('Control+z');
+                await saved(page);
+            }
+            assert.equal(open(await view()).length, n);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
     async 'a span is picked, shown and taken away with its ink'(url) {
         const { page, troubles, close } = await openBrowser();
         try {

@@ -54,6 +54,11 @@
             }
         });
     });
+    /** Whoever takes a tool to draw with lets go of the finding in hand: what is offered beside it would lie in the way. */
+    const tool = $derived(bench.tool);
+    $effect(() => {
+        if (bench.station === 'join' && tool !== 'look') untrack(() => (findings.at = null));
+    });
     $effect(() => {
         const shot = shotOfLying;
         if (shot && route.place.at === 'drawing') untrack(() => shots.look(shot));

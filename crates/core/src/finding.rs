@@ -146,6 +146,14 @@ pub struct Findings {
 /// So many kinds there are.
 const KINDS: usize = Kind::TwoPaints as usize + 1;
 
+/// Makes a list as long as that, with room to grow a little: laid elsewhere it would hold an edit up.
+fn grown<T>(list: &mut Vec<Option<T>>, len: usize) {
+    if len > list.capacity() {
+        list.reserve(len + len / 8 + 64 - list.len());
+    }
+    list.resize_with(list.len().max(len), || None);
+}
+
 /// What may be found otherwise after an edit: the places of ends, and regions; no regions told: all of them.
 pub(crate) struct Changed {
     pub ends: FxHashSet<usize>,
@@ -245,7 +253,7 @@ impl Findings {
         let mut edited = FindingsEdited::default();
         let mut made: Vec<(About, Spec)> = Vec::new();
         // What was found where nothing is any more is taken out, too.
-        self.ends.resize_with(self.ends.len().max(2 * network.line_numbers()), || None);
+        grown(&mut self.ends, 2 * network.line_numbers());
         let asked: BTreeSet<usize> = match ends {
             None => (0..self.ends.len()).collect(),
             // What is said of one end of a gap depends on the other.
@@ -293,7 +301,7 @@ impl Findings {
             self.ends[place] = was;
         }
         let least = SLIVER * px_per_mm(sheet.dpi).powi(2);
-        self.regions.resize_with(self.regions.len().max(regions.most()), || None);
+        grown(&mut self.regions, regions.most());
         for id in of_regions.unwrap_or_else(|| (1..=self.regions.len() as u32).collect()) {
             let n = id as usize - 1;
             let spec = regions.get(id).and_then(|region| {

@@ -59,12 +59,12 @@ impl Scene {
 
     /// Whether what the first edit would have to make is there.
     pub fn is_ready(&self) -> bool {
-        self.network.arrangement.is_ready() && self.gaps.is_ready()
+        self.network.is_ready() && self.gaps.is_ready()
     }
 
     /// Makes what the first edit would have to make.
     pub fn make_ready(&mut self) {
-        self.network.arrangement.make_ready();
+        self.network.make_ready();
         self.gaps.make_ready();
     }
 

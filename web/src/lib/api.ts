@@ -90,6 +90,13 @@ export type PictureKind = 'original' | 'raw' | 'ink';
 export const pictureUrl = (id: number, kind: PictureKind, w: SheetWindow, version: number) =>
     `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}`;
 
+/** A picture, decoded: drawing it costs no more than its pixels. */
+export async function picture(url: string): Promise<ImageBitmap> {
+    const response = await fetch(url);
+    if (!response.ok) throw await refusal(response);
+    return createImageBitmap(await response.blob());
+}
+
 /** What the server tells, and the pixels that come after it. */
 async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]> {
     const response = await fetch(`/api${path}`, {

@@ -664,7 +664,7 @@ fn make_ready_soon(scene: Arc<RwLock<Scene>>) {
 }
 
 /// After so long without a step nobody waits for the next one.
-const QUIET: Duration = Duration::from_secs(2);
+const QUIET: Duration = Duration::from_secs(15);
 /// Longer than that no journal grows, however busy somebody is.
 const LONGEST_JOURNAL: i64 = 8 * store::LONG_JOURNAL;
 

@@ -59,6 +59,19 @@ impl Arrangement {
             points[point_cells.cell(*p)].push(v as u32);
         }
         self.live = Some(Box::new(Live { cells, pieces, point_cells, points, free: Free::default() }));
+        // A list that must be laid elsewhere to grow would hold the first edit up.
+        fn room<T>(list: &mut Vec<T>) {
+            list.reserve(list.len() / 8 + 1024);
+        }
+        room(&mut self.vertices);
+        room(&mut self.edges);
+        room(&mut self.owners);
+        room(&mut self.leaving);
+        room(&mut self.next);
+        room(&mut self.cycle_of);
+        room(&mut self.cycles);
+        room(&mut self.faces);
+        room(&mut self.pieces);
     }
 
     /// Takes segments out and puts others in. Gives the numbers of the faces that are no more, are new, or have another

@@ -334,6 +334,17 @@ impl Network {
         Edited { places, lines, removed, added, faces }
     }
 
+    pub fn is_ready(&self) -> bool {
+        self.arrangement.is_ready()
+    }
+
+    /// Makes what the first edit would have to make.
+    pub fn make_ready(&mut self) {
+        self.arrangement.make_ready();
+        self.entries.reserve(self.entries.len() / 8 + 64);
+        self.numbers.reserve(self.entries.len() / 8 + 64);
+    }
+
     /// Whether an end is loose, and what it is tied to.
     fn join(&self, end: &LineEnd) -> (bool, Vec<Tie>) {
         if self.met.get(&to_grid(end.p)).is_some_and(|&n| n >= 2) {

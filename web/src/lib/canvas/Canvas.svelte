@@ -14,8 +14,9 @@
     import type { Pt } from '../types/Pt';
     import type { RegionView } from '../types/RegionView';
     import type { Shown } from '../shown';
-    import { type Colours, Counts, hatching, markDistance, marks, seam } from './marks';
+    import { COUNT_CELL, type Colours, Counts, hatching, markDistance, marks, seam } from './marks';
     import { around, type Box } from './box';
+    import { Camera } from './camera.svelte';
     import { Glance } from './glance';
     import * as overlays from './overlays';
     import { levelAt, Tiles } from './tiles';
@@ -87,7 +88,7 @@
     const tally = new Counts();
 
     /** Clips to what is to be drawn again. */
-    function clipTo(g: CanvasRenderingContext2D, box: Box | 'all' | null) {
+    function clipTo(g: CanvasRenderingContext2D, box: Box | 'all' | null, here: Finding[] | null) {
         let [left, top, right, low]: Box = [0, 0, camera.width, camera.height];
         if (box === 'all' || box === null) tally.clear();
         else [left, top, right, low] = [...camera.toScreen([box[0], box[1]]), ...camera.toScreen([box[2], box[3]])];
@@ -96,7 +97,7 @@
             // A count stands for all of its part of the canvas.
             [left, top, right, low] = Counts.around([left, top, right, low]);
             const [a, b] = [camera.toSheet([left, top]), camera.toSheet([right, low])];
-            tally.recount(camera, [left, top, right, low], near([...a, ...b], 0));
+            tally.recount(camera, [left, top, right, low], here && box === 'all' ? here : near([...a, ...b], 0));
             margin = COUNT_MARGIN;
         }
         [left, top] = [Math.max(0, Math.floor(left - margin)), Math.max(0, Math.floor(top - margin))];
@@ -201,6 +202,8 @@
     }
     /** Nothing of the page shows through the canvas: it is composed without blending. */
     const pen = () => canvas.getContext('2d', { alpha: false });
+    /** How long after a step the next finding is prepared, ms: what the step changed comes first. */
+    const PREPARE_AFTER = 40;
     let regionsTold = false;
     /** The step whose answer was drawn as soon as it was there. */
     let answered = 0;
@@ -224,12 +227,13 @@
         const changed = sheet.takeChanged();
         // Far out, or where they would hide one another, marks are counted.
         const all = (): Box => [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])];
-        const count = camera.scale < FAR || near(all(), MARGIN).length > MOST_MARKS;
+        const here = camera.scale < FAR ? null : near(all(), COUNT_CELL);
+        const count = here === null || here.length > MOST_MARKS;
         if (changed === 'all' || count !== counted || inking) part = 'all';
         else if (changed) mend(changed);
         counted = count;
         g.save();
-        clipTo(g, part);
+        clipTo(g, part, here);
         part = null;
         drawPart(g, inFrame);
         g.restore();
@@ -315,10 +319,7 @@
             if (bench.station === 'join') {
                 g.save();
                 onSheet();
-                g.strokeStyle = '#5E8577';
-                g.lineWidth = Math.min(1.6 / camera.scale, 3);
-                g.globalAlpha = camera.scale > 0.9 ? 0.9 : 0;
-                if (camera.scale > 0.9) for (const l of linesIn(drawn, isSpine)) g.stroke(pathOf(l));
+                if (camera.scale > NEAR) middleHairs(g);
                 g.restore();
                 onScreen();
             }
@@ -346,6 +347,24 @@
         if (wipeX !== null) {
             g.fillStyle = '#2a2822';
             g.fillRect(wipeX - 1, 0, 2, camera.height);
+        }
+    }
+
+    /** The middles of lines are drawn from this scale on. */
+    const NEAR = 0.9;
+    /** How far each of the two hairs of a middle lies beside it, px of the screen. */
+    const HAIR_ASIDE = 0.3;
+
+    /** Two hairs side by side: of hundreds of long curves a broader stroke takes ten times as long. */
+    function middleHairs(g: CanvasRenderingContext2D) {
+        g.strokeStyle = '#5E8577';
+        g.globalAlpha = 0.9;
+        g.lineWidth = 1 / (camera.scale * ratio);
+        const paths = linesIn(drawn, isSpine).map(pathOf);
+        const aside = HAIR_ASIDE / camera.scale;
+        for (const by of [-aside, 2 * aside]) {
+            g.translate(by, by);
+            for (const path of paths) g.stroke(path);
         }
     }
 
@@ -582,8 +601,27 @@
         // What a step changed is drawn as soon as it is answered: the next frame need not wait for it.
         if (sheet.toShow > 0 && sheet.toShow !== answered) {
             answered = sheet.toShow;
-            const z = performance.now(); untrack(() => draw(false)); (window as any).T?.push(['draw', z, performance.now() - z]);
+            untrack(() => draw(false));
         } else if (!frame) frame = requestAnimationFrame(() => untrack(() => draw(true)));
+    });
+    /** Asks for the ink around the finding that follows, and makes its paths, while the one in hand is judged. */
+    function prepareNext() {
+        const now = findings.current;
+        const next = now && findings.after(now);
+        const view = sheet.view;
+        const to = next && camera.whence(next.at, next.to ?? next.at);
+        if (!view || !to) return;
+        const ahead = new Camera();
+        Object.assign(ahead, { ...to, width: camera.width, height: camera.height });
+        tiles.warm(ahead, { id: view.info.id, ...view }, 'ink', (w) => sheet.inkVersion(w), ratio);
+        const box: Box = [...ahead.toSheet([0, 0]), ...ahead.toSheet([ahead.width, ahead.height])];
+        if (bench.station === 'join' && ahead.scale > NEAR) linesIn(box, isSpine).forEach(pathOf);
+    }
+    let preparing = 0;
+    $effect(() => {
+        void [findings.current, sheet.view];
+        window.clearTimeout(preparing);
+        preparing = window.setTimeout(() => untrack(prepareNext), PREPARE_AFTER);
     });
     $effect(() => {
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, sheet.view, stroke];

@@ -41,14 +41,19 @@ export class Camera {
         this.y -= dy / this.scale;
     }
 
-    /** Brings a place into view, near enough to judge it. */
-    bring(a: Pt, b: Pt) {
+    /** From where a place is near enough to be judged; `null`: from here. */
+    whence(a: Pt, b: Pt): { x: number; y: number; scale: number } | null {
         const middle: Pt = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
         const [sx, sy] = this.toScreen(middle);
         const near = this.scale >= 0.6;
         const seen = sx > 140 && sx < this.width - 140 && sy > 120 && sy < this.height - 170;
-        if (near && seen) return;
-        const to = { x: middle[0], y: middle[1], scale: near ? this.scale : 0.9 };
+        return near && seen ? null : { x: middle[0], y: middle[1], scale: near ? this.scale : 0.9 };
+    }
+
+    /** Brings a place into view, near enough to judge it. */
+    bring(a: Pt, b: Pt) {
+        const to = this.whence(a, b);
+        if (!to) return;
         const from = { x: this.x, y: this.y, scale: this.scale };
         const calm = matchMedia('(prefers-reduced-motion: reduce)').matches;
         const start = performance.now();

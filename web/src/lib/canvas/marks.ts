@@ -212,7 +212,7 @@ export function markDistance(camera: Camera, f: Finding, p: Pt): number {
 }
 
 /** The side of the parts of the canvas that findings are counted in, screen pixels. */
-const COUNT_CELL = 110;
+export const COUNT_CELL = 110;
 
 /** Far out, marks fade into counts: one for each part of the canvas. */
 export class Counts {

@@ -1,41 +1,45 @@
 /** Pictures of the sheet in tiles, fetched at the size they are shown and kept while they may be needed again. */
-import { pictureUrl, type PictureKind } from '../api';
+import { picture, pictureUrl, type PictureKind } from '../api';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Camera } from './camera.svelte';
 
 const SIDE = 512;
-const KEPT = 260;
+/** About as many megabytes. */
+const KEPT = 160;
 
 interface Tile {
-    image: HTMLImageElement;
-    ready: boolean;
+    /** None while it is on its way. */
+    image: ImageBitmap | null;
     /** It is to be drawn as soon as it is there. */
     wanted: boolean;
 }
 
 export class Tiles {
     #tiles = new Map<string, Tile>();
-    /** The address of what was last shown at a place. */
+    /** The address of what came last of a place. */
     #last = new Map<string, string>();
 
     /** `changed`: a picture of a part has come. */
     constructor(readonly changed: (w: SheetWindow) => void) {}
 
-    #tile(url: string, w: SheetWindow, wanted: boolean): Tile {
+    #tile([key, url]: Address, w: SheetWindow, wanted: boolean): Tile {
         let tile = this.#tiles.get(url);
         if (tile) {
             // The most recently used are kept longest.
             this.#tiles.delete(url);
         } else {
-            const image = new Image();
-            const made: Tile = { image, ready: false, wanted };
-            image.onload = () => {
-                made.ready = true;
-                if (made.wanted) this.changed(w);
-                else void image.decode().catch(() => {});
-            };
-            image.onerror = () => this.#tiles.delete(url);
-            image.src = url;
+            const made: Tile = { image: null, wanted };
+            picture(url).then(
+                (image) => {
+                    // It may have gone meanwhile.
+                    if (this.#tiles.get(url) !== made) return image.close();
+                    made.image = image;
+                    if (this.#last.size > 4000) this.#last.clear();
+                    this.#last.set(key, url);
+                    if (made.wanted) this.changed(w);
+                },
+                () => this.#tiles.delete(url),
+            );
             tile = made;
         }
         tile.wanted ||= wanted;
@@ -43,14 +47,15 @@ export class Tiles {
         while (this.#tiles.size > KEPT) {
             const oldest = this.#tiles.keys().next().value;
             if (oldest === undefined) break;
+            this.#tiles.get(oldest)?.image?.close();
             this.#tiles.delete(oldest);
         }
         return tile;
     }
 
     /**
-     * Draws what is seen of the picture, each place from one tile: that of its version, else the last that was shown
-     * there, else a coarser one. `version`: of a part. Gives whether everything is as it is now.
+     * Draws what is seen of the picture, each place from one tile: that of its version, else the last that came, else a
+     * coarser one. `version`: of a part. Gives whether everything is as it is now.
      */
     draw(
         g: CanvasRenderingContext2D,
@@ -72,15 +77,22 @@ export class Tiles {
             if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
             else missing.push(w);
         }
-        // The coarse ones are asked for too: they are what is shown first after a jump.
-        const far = [...windows(seen, coarse)].map((w) => ({ w, tile: this.#at(of.id, kind, w, version(w)) }));
         if (missing.length > 0) {
             g.save();
             g.beginPath();
             for (const w of missing) g.rect(w.x, w.y, w.width, w.height);
             g.clip();
-            for (const { w, tile } of far) if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+            for (const w of windows(seen, coarse)) {
+                const tile = this.#at(of.id, kind, w, version(w));
+                if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+            }
             g.restore();
+        } else {
+            // Coarse ones are there for a jump, which shows them first: as they came once will do.
+            for (const w of windows(seen, coarse)) {
+                const address = addressOf(of.id, kind, w, version(w));
+                if (!this.#tiles.has(this.#last.get(address[0]) ?? '')) this.#tile(address, w, false);
+            }
         }
         return current;
     }
@@ -88,23 +100,25 @@ export class Tiles {
     /** Asks for what would be seen of the picture, so that it is there when it is to be drawn. */
     warm(camera: Camera, of: Of, kind: PictureKind, version: (w: SheetWindow) => number, ratio: number) {
         for (const w of windows(seenBy(camera, of), levelAt(camera.scale * ratio))) {
-            this.#tile(pictureUrl(of.id, kind, w, version(w)), w, false);
+            this.#tile(addressOf(of.id, kind, w, version(w)), w, false);
         }
     }
 
-    /** The picture of a part as it is now, or as it was last shown. */
+    /** The picture of a part as it is now, or as it came last. */
     #at(id: number, kind: PictureKind, w: SheetWindow, version: number) {
-        const key = `${id}:${kind}:${w.level}:${w.x}:${w.y}`;
-        const url = pictureUrl(id, kind, w, version);
-        const tile = this.#tile(url, w, true);
-        if (tile.ready) {
-            if (this.#last.size > 4000) this.#last.clear();
-            this.#last.set(key, url);
-            return { image: tile.image, current: true };
-        }
-        const before = this.#tiles.get(this.#last.get(key) ?? '');
-        return before?.ready ? { image: before.image, current: false } : null;
+        const address = addressOf(id, kind, w, version);
+        const tile = this.#tile(address, w, true);
+        if (tile.image) return { image: tile.image, current: true };
+        const before = this.#tiles.get(this.#last.get(address[0]) ?? '');
+        return before?.image ? { image: before.image, current: false } : null;
     }
+}
+
+/** The name of a place, and the address of a version of what is there. */
+type Address = [key: string, url: string];
+
+function addressOf(id: number, kind: PictureKind, w: SheetWindow, version: number): Address {
+    return [`${id}:${kind}:${w.level}:${w.x}:${w.y}`, pictureUrl(id, kind, w, version)];
 }
 
 /** A part of a picture that is looked at: left, top, right, bottom in sheet pixels. */

@@ -50,6 +50,12 @@ class Findings {
         if (finding) this.show(finding);
     }
 
+    /** The one that comes into hand once another is settled. */
+    after(finding: Finding): Finding | undefined {
+        const i = this.listed.indexOf(finding);
+        return this.listed[i + 1] ?? this.listed[i - 1];
+    }
+
     show(finding: Finding) {
         this.at = finding.id;
         bench.camera.bring(finding.at, finding.to ?? finding.at);
@@ -57,8 +63,7 @@ class Findings {
 
     /** Settles with a command, then goes on to the one that followed. */
     async settle(finding: Finding, how: 'accept' | 'seam' | 'leave') {
-        const i = this.listed.indexOf(finding);
-        const after = this.listed[i + 1] ?? this.listed[i - 1];
+        const after = this.after(finding);
         const goOn = () => {
             const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
             if (next) this.show(next);
