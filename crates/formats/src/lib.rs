@@ -5,6 +5,7 @@ pub mod drawing_json;
 pub mod raster_in;
 pub mod raster_out;
 pub mod resolution;
+mod svg_bounds;
 pub mod svg_in;
 pub mod svg_out;
 

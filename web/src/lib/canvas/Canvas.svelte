@@ -352,8 +352,9 @@
 
     /** The middles of lines are drawn from this scale on. */
     const NEAR = 0.9;
-    /** How far each of the two hairs of a middle lies beside it, px of the screen. */
+    /** How far each of the two hairs of a middle lies beside it, px of the screen; where many are in view one does. */
     const HAIR_ASIDE = 0.3;
+    const MANY_MIDDLES = 150;
 
     /** Two hairs side by side: of hundreds of long curves a broader stroke takes ten times as long. */
     function middleHairs(g: CanvasRenderingContext2D) {
@@ -362,7 +363,7 @@
         g.lineWidth = 1 / (camera.scale * ratio);
         const paths = linesIn(drawn, isSpine).map(pathOf);
         const aside = HAIR_ASIDE / camera.scale;
-        for (const by of [-aside, 2 * aside]) {
+        for (const by of paths.length > MANY_MIDDLES ? [0] : [-aside, 2 * aside]) {
             g.translate(by, by);
             for (const path of paths) g.stroke(path);
         }

@@ -11,7 +11,8 @@
         onbringin: () => void;
     }
     const { onbringin }: Props = $props();
-    const drawings = $derived(shots.shot?.drawings ?? []);
+    /** None before it is known which shot the drawing that is opened hangs in: another's would be pictured for nothing. */
+    const drawings = $derived(sheet.loading && !sheet.view ? [] : (shots.shot?.drawings ?? []));
     /** The drawing on the bench is pictured anew when it was left alone for a moment. */
     let rested = $state<{ id: number; revision: number } | null>(null);
     const mine = $derived(drawings.find((d) => d.id === sheet.view?.info.id));
