@@ -11,8 +11,11 @@
         onbringin: () => void;
     }
     const { onbringin }: Props = $props();
-    /** None before it is known which shot the drawing that is opened hangs in: another's would be pictured for nothing. */
-    const drawings = $derived(sheet.loading && !sheet.view ? [] : (shots.shot?.drawings ?? []));
+    /** Another shot's, before it is known which one the drawing that is opened hangs in, would be pictured for nothing. */
+    const drawings = $derived.by(() => {
+        const isKnown = sheet.view ? shots.shot?.id === sheet.view.shot : !sheet.loading;
+        return isKnown ? (shots.shot?.drawings ?? []) : [];
+    });
     /** The drawing on the bench is pictured anew when it was left alone for a moment. */
     let rested = $state<{ id: number; revision: number } | null>(null);
     const mine = $derived(drawings.find((d) => d.id === sheet.view?.info.id));
