@@ -356,7 +356,7 @@
     const HAIR_ASIDE = 0.3;
     const MANY_MIDDLES = 150;
 
-    /** Two hairs side by side: of hundreds of long curves a broader stroke takes ten times as long. */
+    /** Two hairs side by side: of hundreds of long curves a broader stroke takes many times as long. */
     function middleHairs(g: CanvasRenderingContext2D) {
         g.strokeStyle = '#5E8577';
         g.globalAlpha = 0.9;
@@ -618,11 +618,10 @@
         const box: Box = [...ahead.toSheet([0, 0]), ...ahead.toSheet([ahead.width, ahead.height])];
         if (bench.station === 'join' && ahead.scale > NEAR) linesIn(box, isSpine).forEach(pathOf);
     }
-    let preparing = 0;
     $effect(() => {
         void [findings.current, sheet.view];
-        window.clearTimeout(preparing);
-        preparing = window.setTimeout(() => untrack(prepareNext), PREPARE_AFTER);
+        const soon = setTimeout(prepareNext, PREPARE_AFTER);
+        return () => clearTimeout(soon);
     });
     $effect(() => {
         void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio, sheet.view, stroke];
