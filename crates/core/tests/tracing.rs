@@ -91,3 +91,23 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn ink_of_which_no_line_comes_is_an_outline() {
+    // Two short strokes run together at the edge of the sheet: as long as they are wide, and nothing is left between them.
+    let strokes = [
+        (
+            (0.5393762373358532, 0.9574519981585963, 2.9982749441420946),
+            (0.27235739884013566, 1.1118183468263636, 7.859990520209317),
+        ),
+        ((0.0, 0.9760844519444238, 7.420620762657343), (0.0, 1.1741155105254921, 1.0)),
+    ];
+    let ink = Ink::plain(inked(10, 123, &strokes, &[]), [0; 3]);
+    let recipe = TraceRecipe { widest_line: 1.0, tolerance: 0.05, smallest_piece: 0.0 };
+    let lines = trace(&ink, &recipe, 300.0, 1);
+    let mut drawn = Plane::new(10, 123, 0u8);
+    lines.iter().for_each(|line| render::draw(&mut drawn, line));
+    let differ = ink.alpha.data.iter().zip(&drawn.data).filter(|(a, d)| a.abs_diff(**d) > 100).count();
+    assert_eq!(lines.len(), 1);
+    assert_eq!(differ, 0, "its pixels are not what was traced");
+}

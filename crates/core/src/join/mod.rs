@@ -2,6 +2,7 @@
 
 mod closing;
 mod cut;
+mod density;
 mod faces;
 mod gaps;
 mod leak;
@@ -9,7 +10,8 @@ mod spans;
 mod tails;
 
 pub use cut::{CutOut, cut_out};
-pub use gaps::{Gap, Gaps, bridge_opacity, density_at};
+pub use density::{bridge_opacity, density_at};
+pub use gaps::{Gap, Gaps};
 pub use leak::{Leak, find_leak};
 pub use spans::{Span, span_at, take_span};
 pub use tails::{Tail, Tails, cut as cut_tail, tails_up_to};

@@ -80,11 +80,11 @@ pub fn trace_bones(bones: &Bones, alpha: &Plane<u8>, recipe: &TraceRecipe, dpi: 
     graph.prune();
     drop_stubs(&mut graph, solid.as_ref(), radius);
     graph.merge_crossings();
+    let strokes = strokes(&mut graph, alpha, recipe.tolerance);
     let solid = absorb(&mask, solid, &graph);
-    let mut forms: Vec<Form> = outlines(alpha, &mask, &solid, recipe.tolerance);
-    forms.extend(strokes(&mut graph, alpha, recipe.tolerance));
-    forms
+    outlines(alpha, &mask, &solid, recipe.tolerance)
         .into_iter()
+        .chain(strokes)
         .zip(first_id..)
         .map(|(form, id)| Line { id, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None })
         .collect()
@@ -219,6 +219,7 @@ struct Branch {
     usual: f64,
 }
 
+/// The lines of all branches; those of which no line comes are taken away, so that their ink is not passed over.
 fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
     let mut branches = measured(graph, alpha);
     let mut degree: Vec<usize> = graph.incidence().iter().map(Vec::len).collect();
@@ -239,7 +240,14 @@ fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
         places = node_places(graph, &cut, &degree);
     }
     let tips: Vec<bool> = degree.iter().zip(&graph.nodes).map(|(d, n)| *d == 1 && !n.in_solid).collect();
-    string_all(graph, &cut, &places, &tips, tolerance)
+    let mut forms = Vec::new();
+    for (walk, form) in string_all(graph, &cut, &places, &tips, tolerance) {
+        match form {
+            Some(form) => forms.push(form),
+            None => walk.iter().for_each(|&(k, _)| graph.edges[k] = None),
+        }
+    }
+    forms
 }
 
 /// All branches with their middles measured.
@@ -306,12 +314,22 @@ fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Opti
     });
 }
 
-/// Strings branches together into lines. `tips`: the nodes at which a line ends where its ink does.
-fn string_all(graph: &Graph, branches: &[Option<Branch>], places: &[Pt], tips: &[bool], tolerance: f64) -> Vec<Form> {
+/// Branches walked in turn, each with whether it is walked backwards.
+type Walk = Vec<(usize, bool)>;
+
+/// Strings branches together into lines, none where they come to nothing. `tips`: the nodes at which a line ends where
+/// its ink does.
+fn string_all(
+    graph: &Graph,
+    branches: &[Option<Branch>],
+    places: &[Pt],
+    tips: &[bool],
+    tolerance: f64,
+) -> Vec<(Walk, Option<Form>)> {
     let partner = pair_branches(graph, branches, places);
     let mut used = vec![false; branches.len()];
-    // Branches walked in turn, and whether they close on themselves.
-    let mut walks: Vec<(Vec<(usize, bool)>, bool)> = Vec::new();
+    // With whether they close on themselves.
+    let mut walks: Vec<(Walk, bool)> = Vec::new();
     // Open strokes start where a branch has no partner; what is left closes on itself.
     let mut starts: Vec<(usize, bool)> = Vec::new();
     for (k, b) in branches.iter().enumerate() {
@@ -324,7 +342,6 @@ fn string_all(graph: &Graph, branches: &[Option<Branch>], places: &[Pt], tips: &
         if used[start.0] {
             continue;
         }
-        // (branch, walked backwards)
         let mut walk = vec![start];
         used[start.0] = true;
         let mut closed = branches[start.0].as_ref().is_some_and(|b| b.a == LOOP);
@@ -341,11 +358,13 @@ fn string_all(graph: &Graph, branches: &[Option<Branch>], places: &[Pt], tips: &
         }
         walks.push((walk, closed));
     }
-    let strung = walks
-        .par_iter()
-        .map(|(walk, closed)| string(walk, *closed, branches, places, tips, tolerance))
-        .collect::<Vec<_>>();
-    strung.into_iter().flatten().collect()
+    walks
+        .into_par_iter()
+        .map(|(walk, closed)| {
+            let form = string(&walk, closed, branches, places, tips, tolerance);
+            (walk, form)
+        })
+        .collect()
 }
 
 /// Where the middles of the branches meet: the point nearest to all their lines, weighted to the skeleton's node.
@@ -450,7 +469,7 @@ fn pair_branches(graph: &Graph, branches: &[Option<Branch>], places: &[Pt]) -> V
     partner
 }
 
-/// One centreline of branches walked in turn.
+/// One centreline of branches walked in turn; none if they come to less than half a pixel.
 fn string(
     walk: &[(usize, bool)],
     closed: bool,
