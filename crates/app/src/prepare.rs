@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 use rhizograph_core::command::{close, cut_all};
-use rhizograph_core::finding::{Kind, id_of};
+use rhizograph_core::finding::Kind;
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
@@ -62,9 +62,9 @@ impl Clock {
 pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
     let mut after = sheet.clone();
     let with = sheet.recipes.join.close_with;
-    let sure = |id: String| scene.findings.get(&id).is_some_and(|f| f.sure && !f.left);
-    scene.gaps.iter().filter(|g| sure(id_of(Kind::Gap, g.from, Some(g.to)))).for_each(|g| close(&mut after, g, with));
-    let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(id_of(Kind::Tail, t.at, Some(t.tip)))).collect();
+    let sure = |kind: Kind, end| scene.findings.at_end(end).is_some_and(|f| f.kind == kind && f.sure && !f.left);
+    scene.gaps.iter().filter(|g| sure(Kind::Gap, (g.line, g.at_end))).for_each(|g| close(&mut after, g, with));
+    let tails: Vec<&Tail> = scene.tails.iter().filter(|t| sure(Kind::Tail, (t.line, t.at_end))).collect();
     cut_all(&mut after, scene, &tails);
     (after, tails.into_iter().cloned().collect())
 }
@@ -175,11 +175,9 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     let round = |v: f64| (v * 100.0).round() / 100.0;
     if let Some(before) = &results.before {
         for g in before.gaps.iter() {
-            let id = id_of(Kind::Gap, g.from, Some(g.to));
-            let sure = before.findings.get(&id).is_some_and(|f| f.sure);
             gaps.push(json!({
                 "from": g.from, "to": g.to, "length": round(g.length), "confidence": round(g.confidence),
-                "closed_with": sure.then_some(name),
+                "closed_with": g.sure.then_some(name),
             }));
         }
         for t in before.tails.iter() {

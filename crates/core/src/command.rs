@@ -13,7 +13,7 @@ use crate::lift::{ByHand, Effect, Touch};
 use crate::line::{End, EndStyle, FlatPoint, Form, Line, Made, Spine, is_same, shared};
 use crate::paint::Drop;
 use crate::recipe::{CloseWith, IntakeRecipe, Recipes, px_per_mm};
-use crate::region::network::Network;
+use crate::region::network::{Network, end_place};
 use crate::render::{Erasure, Reweighed};
 use crate::scene::Scene;
 use crate::sheet::{Sheet, TracedWith};
@@ -681,25 +681,16 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
     let (mut closed, mut cut) = (0, 0);
     for id in ids {
         let f = finding(scene, id)?;
+        let end = scene.findings.end_of(id);
+        let unknown = || Error::NoSuchFinding(id.clone());
         match f.kind {
             Kind::Gap | Kind::Leak => {
-                let gap = scene
-                    .gaps
-                    .iter()
-                    .chain(scene.gaps.leaks())
-                    .find(|g| g.from == f.at && Some(g.to) == f.to)
-                    .ok_or_else(|| Error::NoSuchFinding(id.clone()))?;
+                let gap = end.and_then(|e| scene.gaps.at(end_place(e))).ok_or_else(unknown)?;
                 close(after, gap, with.unwrap_or(after.recipes.join.close_with));
                 closed += 1;
             }
             Kind::Tail => {
-                tails.push(
-                    scene
-                        .tails
-                        .iter()
-                        .find(|t| t.at == f.at && Some(t.tip) == f.to)
-                        .ok_or_else(|| Error::NoSuchFinding(id.clone()))?,
-                );
+                tails.push(end.and_then(|e| scene.tails.at(e)).ok_or_else(unknown)?);
                 cut += 1;
             }
             // These have no one way of being settled: to leave them knowingly is.

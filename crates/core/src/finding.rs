@@ -73,8 +73,18 @@ pub struct Settled {
 /// How near a finding must be to a stored verdict to be the same one, px.
 pub const SAME_PLACE: f64 = 6.0;
 
-/// The name of a finding at a place; `to` tells two that start at one crossing apart.
-pub fn id_of(kind: Kind, at: Pt, to: Option<Pt>) -> String {
+/// Regions under this are slivers, mm².
+const SLIVER: f64 = 0.18;
+
+/// What a finding is about. At most one thing is found about each.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+enum About {
+    End(EndKey),
+    Region(u32),
+}
+
+/// The name of what is found about something at a place. Ends may lie upon one another: their lines tell them apart.
+fn id_of(kind: Kind, at: Pt, about: About, network: &Network) -> String {
     let name = match kind {
         Kind::Gap => "gap",
         Kind::Tail => "tail",
@@ -85,17 +95,13 @@ pub fn id_of(kind: Kind, at: Pt, to: Option<Pt>) -> String {
         Kind::TwoPaints => "two-paints",
     };
     let place = format!("{name}@{:.1},{:.1}", at.x, at.y);
-    to.map_or(place.clone(), |to| format!("{place}-{:.1},{:.1}", to.x, to.y))
-}
-
-/// Regions under this are slivers, mm².
-const SLIVER: f64 = 0.18;
-
-/// What a finding is about. At most one thing is found about each.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-enum About {
-    End(EndKey),
-    Region(u32),
+    match about {
+        About::End((line, at_end)) => {
+            let id = network.line(line).map_or(0, |l| l.id);
+            format!("{place}:{id}{}", if at_end { "z" } else { "a" })
+        }
+        About::Region(_) => place,
+    }
 }
 
 /// All that decides a finding but what takes time to make: as long as it is the same, so is the finding.
@@ -214,6 +220,20 @@ impl Findings {
         self.all.get(self.by_id.get(id)?)
     }
 
+    /// What is found about an end of a line.
+    pub fn at_end(&self, end: EndKey) -> Option<&Finding> {
+        let (_, rank) = self.ends.get(end_place(end))?.as_ref()?;
+        self.all.get(rank)
+    }
+
+    /// The end that a finding is about, if it is about one.
+    pub fn end_of(&self, id: &str) -> Option<EndKey> {
+        match self.by_id.get(id)?.4 {
+            About::End(end) => Some(end),
+            About::Region(_) => None,
+        }
+    }
+
     /// How many of a kind are open.
     pub fn open(&self, kind: Kind) -> usize {
         self.open[kind as usize]
@@ -330,7 +350,7 @@ impl Findings {
                 About::Region(_) => Vec::new(),
             };
             let finding = Finding {
-                id: id_of(spec.kind, spec.at, spec.to),
+                id: id_of(spec.kind, spec.at, about, network),
                 kind: spec.kind,
                 at: spec.at,
                 to: spec.to,

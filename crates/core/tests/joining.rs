@@ -181,6 +181,78 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
     assert_eq!(Scene::of(&open, &ink).findings.iter().filter(|f| f.kind == Kind::TwoPaints).count(), 1);
 }
 
+/// Boxes of ink: left, top, right, bottom.
+fn boxes(boxes: &[[f64; 4]]) -> Ink {
+    let mut ink = inked(&[]);
+    let corners = |&[x0, y0, x1, y1]: &[f64; 4]| vec![pt(x0, y0), pt(x1, y0), pt(x1, y1), pt(x0, y1)];
+    boxes.iter().for_each(|b| render::fill(&mut ink.alpha, &[corners(b)]));
+    ink
+}
+
+#[test]
+fn what_a_cut_leaves_of_a_line_between_two_solids_is_two_lines_and_closes() {
+    let solids = [[40.0, 60.0, 140.0, 260.0], [220.0, 60.0, 320.0, 260.0]];
+    let joined = [140.0, 90.0, 220.0, 102.0];
+    let stubs = [[140.0, 220.0, 172.0, 232.0], [188.0, 220.0, 220.0, 232.0]];
+    let ink = boxes(&[solids.as_slice(), &[joined], &stubs].concat());
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    let loose: Vec<Pt> = scene.network.ends().filter(|e| e.loose).map(|e| e.p).collect();
+    assert_eq!(loose.len(), 2, "the corners of the solids are no lines: {loose:?}");
+    let gaps: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Gap && f.sure).collect();
+    assert_eq!(gaps.len(), 1, "{:?}", scene.findings.iter().map(|f| &f.id).collect::<Vec<_>>());
+    let settle = Command::Settle { ids: vec![gaps[0].id.clone()], with: None };
+    let after = do_it(&sheet, &ink, &settle).apply(&sheet).unwrap();
+    assert_eq!(Scene::of(&after, &after.visible_ink(&ink)).regions.len(), scene.regions.len() + 1);
+}
+
+#[test]
+fn a_gap_is_told_at_the_faces_of_its_own_cut() {
+    // Beside a cut at a corner two other edges face one another, too.
+    let mut ink = inked(&[
+        (vec![pt(100.0, 40.0), pt(100.0, 140.0)], 8.0),
+        (vec![pt(112.0, 152.0), pt(220.0, 152.0)], 8.0),
+        (vec![pt(220.0, 152.0), pt(220.0, 40.0), pt(100.0, 40.0)], 8.0),
+    ]);
+    render::fill(&mut ink.alpha, &[vec![pt(120.0, 176.0), pt(200.0, 176.0), pt(200.0, 270.0), pt(120.0, 270.0)]]);
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    for gap in scene.gaps.iter().filter(|g| g.other_end.is_some()) {
+        let own = |p: Pt| gap.ends().filter_map(|e| scene.network.end(e)).map(|e| e.p.dist(p)).fold(f64::MAX, f64::min);
+        assert!(own(gap.from) < 16.0 && own(gap.to) < 16.0, "{:?} to {:?}", gap.from, gap.to);
+    }
+    assert!(scene.gaps.iter().any(|g| g.from.dist(pt(100.0, 144.0)) < 6.0 || g.to.dist(pt(100.0, 144.0)) < 6.0));
+}
+
+#[test]
+fn two_ends_that_lie_upon_one_another_are_two_findings() {
+    let mut sheet = Sheet::new(300, 200, 300.0);
+    let dash = |id: u64, from: Pt, to: Pt| Line {
+        id,
+        form: Form::Centreline {
+            spine: Spine::through(&[from, to], false),
+            width: vec![[0.0, 4.0], [1.0, 4.0]],
+            ends: [End::Round, End::Round],
+        },
+        made: Made::Hand,
+        swatch: None,
+        opacity: 1.0,
+        group: None,
+    };
+    // What a cut left of a line: hardly longer than nothing.
+    sheet.lines = shared(vec![dash(7, pt(100.0, 100.0), pt(100.02, 100.0)), dash(8, pt(20.0, 20.0), pt(20.0, 150.0))]);
+    sheet.next_id = 9;
+    let ink = Ink::plain(Plane::new(300, 200, 0u8), [0; 3]);
+    let scene = Scene::of(&sheet, &ink);
+    let ids: std::collections::BTreeSet<&str> = scene.findings.iter().map(|f| f.id.as_str()).collect();
+    assert_eq!((scene.findings.len(), ids.len()), (4, 4), "{ids:?}");
+    for f in scene.findings.iter() {
+        assert_eq!(scene.findings.get(&f.id), Some(f));
+        let end = scene.findings.end_of(&f.id).and_then(|e| scene.network.end(e)).unwrap();
+        assert_eq!(end.p, f.at);
+    }
+}
+
 /// A small thick ring from which a band was cut, slantwise to it.
 fn cut_ring(slant: f64, half: f64) -> Ink {
     let mut ink = inked(&[(ring(pt(200.0, 150.0), 30.0, 38.0, 0.0, std::f64::consts::TAU), 13.0)]);

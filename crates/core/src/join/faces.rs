@@ -8,7 +8,7 @@ use crate::region::network::LineEnd;
 /// Pens under this width, px, have no faces to speak of.
 const LEAST_FACE: f64 = 6.0;
 /// Lines wider than this, px, are not asked for straight ones.
-const MOST_FACE: f64 = 32.0;
+const MOST_FACE: f64 = 48.0;
 
 /// Where the ink ends at both sides of a cut through a line, if two ends are its faces: side by side over most of their
 /// width the way from one to the other leads over paper once, about as far everywhere.
@@ -46,6 +46,8 @@ const FLAT: f64 = 0.6;
 const CORNER: f64 = 2.5;
 /// What of the shorter one lies right across from the other, at least.
 const SHARED: f64 = 0.55;
+/// How far a face may lie from the end it is of, in widths of the wider one.
+const FARTHEST: f64 = 2.0;
 /// Faces are looked for across directions up to this from the way between the ends, radians.
 const SLANT: f64 = 1.1;
 const STEP: f64 = 0.07;
@@ -146,7 +148,10 @@ pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Pla
             return None;
         }
         let between = middle + across * ((side(from) + side(to - 1)) / 2.0);
-        Some((shared, [between - way * x.2, between + way * y.2]))
+        let faces = [between - way * x.2, between + way * y.2];
+        // What lies farther off is something else's edge.
+        let is_near = faces[0].dist(a.0) < FARTHEST * widest && faces[1].dist(b.0) < FARTHEST * widest;
+        is_near.then_some((shared, faces))
     };
     let turns = (SLANT / STEP) as i32;
     let found = (-turns..=turns).filter_map(|k| look(f64::from(k) * STEP));

@@ -130,7 +130,15 @@ fn drop_stubs(graph: &mut Graph, solid: Option<&Plane<bool>>, radius: f64) {
         } else {
             None
         };
-        let stub = tip.is_some_and(|t| length + t < 1.7 * radius);
+        // A corner of the solid opens towards it all the way; what stays equally thin is a line, however short.
+        let is_even = || {
+            let mut sorted = e.radius.clone();
+            sorted.sort_by(f64::total_cmp);
+            let usual = sorted.get(sorted.len() / 2).copied().unwrap_or(0.0);
+            let even = sorted.iter().filter(|&r| (r - usual).abs() <= 0.2 * usual + 0.5).count();
+            even as f64 >= 1.5 * usual + 6.0
+        };
+        let stub = tip.is_some_and(|t| length + t < 1.7 * radius) && !is_even();
         let widest = e.radius.iter().copied().fold(a.radius.max(b.radius), f64::max);
         let dot = free(e.a) && free(e.b) && length < 1.5 * widest;
         if within || stub || dot {

@@ -161,12 +161,14 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let facing = (0.4 + turns[0].abs() + turns[1].abs()).min(1.0);
     let accident = end_weight(a, network, length, same > 0.0) * end_weight(b, network, length, same > 0.0);
     let confidence = (-cost.max(0.0)).exp() * accident.powf(facing);
-    if confidence < SURE
+    // Of a broad line the middle may stop well before its ink does.
+    let is_hidden = confidence >= FAINT && cut.is_none() && ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0);
+    if (confidence < SURE || is_hidden)
         && let Some(straight) = cut_straight(a, b, alpha, limit)
     {
         return Some(straight);
     }
-    if confidence < FAINT || cut.is_none() && ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0) {
+    if confidence < FAINT || is_hidden {
         return None;
     }
     Some(between(a, b, cut, cut.map_or(length, |[a, b]| a.dist(b)), confidence))
