@@ -1,5 +1,6 @@
 /** Where the sheet is seen from: screen = (sheet - centre) * scale + middle of the canvas. */
 import type { Pt } from '../types/Pt';
+import type { Box } from './box';
 
 export class Camera {
     x = $state(0);
@@ -16,6 +17,22 @@ export class Camera {
 
     toSheet(p: Pt): Pt {
         return [(p[0] - this.width / 2) / this.scale + this.x, (p[1] - this.height / 2) / this.scale + this.y];
+    }
+
+    /** The part of the sheet that is in view. */
+    box(): Box {
+        return [...this.toSheet([0, 0]), ...this.toSheet([this.width, this.height])];
+    }
+
+    /**
+     * Puts a context on the sheet: its units are the sheet's pixels. `ratio`: of its pixels to the screen's; `left`, `top`:
+     * where its canvas lies in the view.
+     */
+    onto(g: CanvasRenderingContext2D, ratio: number, left = 0, top = 0) {
+        const s = this.scale * ratio;
+        const x = (this.width / 2 - this.x * this.scale - left) * ratio;
+        const y = (this.height / 2 - this.y * this.scale - top) * ratio;
+        g.setTransform(s, 0, 0, s, x, y);
     }
 
     fit(width: number, height: number, margin = 48) {

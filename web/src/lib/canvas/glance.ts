@@ -1,6 +1,7 @@
 /** The live picture of the ink: what the settings in hand would give, for the part that is seen. */
 import { glance, Refused } from '../api';
-import { RunPicture } from './runs';
+import type { Camera } from './camera.svelte';
+import { RUN, RunPicture } from './runs';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { Inking } from '../types/Inking';
 import type { TraceRecipe } from '../types/TraceRecipe';
@@ -18,6 +19,21 @@ export interface Wish {
 }
 
 type Colour = readonly [number, number, number];
+
+/**
+ * What is seen of a sheet, in whole runs of its pixels at a level; `more`: the share of the view it reaches beyond each
+ * side, so that panning has something to show.
+ */
+export function windowSeen(camera: Camera, of: { width: number; height: number }, level: number, more: number) {
+    const k = RUN << level;
+    const [x0, y0] = camera.toSheet([-more * camera.width, -more * camera.height]);
+    const [x1, y1] = camera.toSheet([(1 + more) * camera.width, (1 + more) * camera.height]);
+    const x = Math.max(0, Math.floor(x0 / k) * k);
+    const y = Math.max(0, Math.floor(y0 / k) * k);
+    const width = Math.min(of.width, Math.ceil(x1 / k) * k) - x;
+    const height = Math.min(of.height, Math.ceil(y1 / k) * k) - y;
+    return { x, y, width, height, level };
+}
 
 /** Asks for one picture at a time; of the wishes made meanwhile only the last counts. */
 export class Glance {

@@ -231,8 +231,26 @@ export function chosenLines(g: G, paths: Path2D[], scale: number) {
     g.restore();
 }
 
+/** How far each of the two hairs of a middle lies beside it, px of the screen; where many are in view one does. */
+const HAIR_ASIDE = 0.3;
+const MANY_MIDDLES = 150;
+
+/** The middles of lines as two hairs side by side: of hundreds of long curves a broader stroke takes many times as long. */
+export function hairs(g: G, paths: Path2D[], scale: number, ratio: number) {
+    g.save();
+    g.strokeStyle = '#5E8577';
+    g.globalAlpha = 0.9;
+    g.lineWidth = 1 / (scale * ratio);
+    const aside = HAIR_ASIDE / scale;
+    for (const by of paths.length > MANY_MIDDLES ? [0] : [-aside, 2 * aside]) {
+        g.translate(by, by);
+        for (const path of paths) g.stroke(path);
+    }
+    g.restore();
+}
+
 /** The middle paths of centrelines and the edges of solid shapes, over the ink they stand for. */
-export function middles(g: CanvasRenderingContext2D, lines: { solid: boolean; path: Path2D }[], scale: number) {
+export function middles(g: G, lines: { solid: boolean; path: Path2D }[], scale: number) {
     for (const { solid, path } of lines) {
         for (const [width, colour] of [
             [3.2, '#2A2822'],
@@ -246,7 +264,7 @@ export function middles(g: CanvasRenderingContext2D, lines: { solid: boolean; pa
 }
 
 /** The way paint runs: beads along it, a ring with two jaws at the narrowest spot. */
-export function leakWay(g: CanvasRenderingContext2D, camera: Camera, leak: Leak) {
+export function leakWay(g: G, camera: Camera, leak: Leak) {
     const way = leak.path.map((p) => camera.toScreen(p));
     const [x, y] = camera.toScreen(leak.at);
     g.save();
@@ -292,7 +310,7 @@ export function leakWay(g: CanvasRenderingContext2D, camera: Camera, leak: Leak)
 }
 
 /** What is being cut out: all within a dashed outline, washed over. */
-export function cutOut(g: CanvasRenderingContext2D, camera: Camera, outline: Pt[]) {
+export function cutOut(g: G, camera: Camera, outline: Pt[]) {
     g.save();
     g.beginPath();
     outline.forEach((p, i) => {
@@ -316,8 +334,26 @@ export function cutOut(g: CanvasRenderingContext2D, camera: Camera, outline: Pt[
     g.restore();
 }
 
+/** The stroke of a tool: of a sweep broad and see-through, of a seam in dots. */
+export function strokeInHand(g: G, camera: Camera, stroke: Pt[], tool: string) {
+    g.save();
+    g.beginPath();
+    stroke.forEach((p, i) => {
+        const [x, y] = camera.toScreen(p);
+        if (i) g.lineTo(x, y);
+        else g.moveTo(x, y);
+    });
+    g.lineCap = 'round';
+    g.lineJoin = 'round';
+    if (tool === 'sweep') g.globalAlpha = 0.55;
+    if (tool === 'seam') g.setLineDash([0.1, 6]);
+    [g.strokeStyle, g.lineWidth] = tool === 'seam' ? ['#2F5D50', 3] : ['#6A4A80', 5];
+    g.stroke();
+    g.restore();
+}
+
 /** A seam as it will be when it is let go. */
-export function seamToBe(g: CanvasRenderingContext2D, path: Path2D, scale: number) {
+export function seamToBe(g: G, path: Path2D, scale: number) {
     g.lineCap = 'round';
     for (const [width, colour] of [
         [5, '#F7F2E6'],
@@ -332,7 +368,7 @@ export function seamToBe(g: CanvasRenderingContext2D, path: Path2D, scale: numbe
 }
 
 /** Where a seam's ends land: a full dot on a line, a hollow one where there is none to reach. */
-export function landings(g: CanvasRenderingContext2D, camera: Camera, told: LandingTold) {
+export function landings(g: G, camera: Camera, told: LandingTold) {
     told.ends.forEach((end, i) => {
         const [x, y] = camera.toScreen(end);
         g.beginPath();

@@ -13,7 +13,7 @@ interface Size {
 }
 
 /** So many pixels of a row make a run. */
-const RUN = 64;
+export const RUN = 64;
 
 export class RunPicture {
     readonly canvas = document.createElement('canvas');

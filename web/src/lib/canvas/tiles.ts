@@ -1,6 +1,7 @@
 /** Pictures of the sheet in tiles, fetched at the size they are shown and kept while they may be needed again. */
 import { picture, pictureUrl, type PictureKind } from '../api';
 import type { Window as SheetWindow } from '../types/Window';
+import type { Box } from './box';
 import type { Camera } from './camera.svelte';
 
 const SIDE = 512;
@@ -121,21 +122,21 @@ function addressOf(id: number, kind: PictureKind, w: SheetWindow, version: numbe
     return [`${id}:${kind}:${w.level}:${w.x}:${w.y}`, pictureUrl(id, kind, w, version)];
 }
 
-/** A part of a picture that is looked at: left, top, right, bottom in sheet pixels. */
+/** A part of a picture that is looked at. */
 interface Seen {
     of: Of;
-    box: number[];
+    box: Box;
 }
 
 /** What lies on the canvas, and its size in sheet pixels. */
-interface Of {
+export interface Of {
     id: number;
     width: number;
     height: number;
 }
 
 function seenBy(camera: Camera, of: Of): Seen {
-    return { of, box: [...camera.toSheet([0, 0]), ...camera.toSheet([camera.width, camera.height])] };
+    return { of, box: camera.box() };
 }
 
 /** The level whose pixels are about as large as the screen's. */
@@ -146,7 +147,7 @@ export function levelAt(scale: number): number {
 /** The tiles of a level that the part touches. */
 function* windows({ of, box }: Seen, level: number): Generator<SheetWindow> {
     const side = SIDE << level;
-    const [left = 0, top = 0, right = 0, bottom = 0] = box;
+    const [left, top, right, bottom] = box;
     for (let y = Math.max(0, Math.floor(top / side)) * side; y < Math.min(bottom, of.height); y += side) {
         for (let x = Math.max(0, Math.floor(left / side)) * side; x < Math.min(right, of.width); x += side) {
             yield { x, y, width: Math.min(side, of.width - x), height: Math.min(side, of.height - y), level };

@@ -1,6 +1,7 @@
 <script lang="ts">
     import { strip } from '../api';
     import { RunPicture } from '../canvas/runs';
+    import { levelAt } from '../canvas/tiles';
     import { bench } from '../state/bench.svelte';
     import { settings } from '../state/inking.svelte';
     import { sheet } from '../state/sheet.svelte';
@@ -39,7 +40,7 @@
         const view = sheet.view;
         const camera = bench.camera;
         if (!view) return null;
-        const level = Math.max(0, Math.min(8, Math.floor(Math.log2(1 / camera.scale) + 0.35)));
+        const level = levelAt(camera.scale);
         const k = 16 << level;
         const [w, h] = [W / camera.scale, H / camera.scale];
         const width = Math.min(view.width, Math.max(8, Math.round(w)));

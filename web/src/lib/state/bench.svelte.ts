@@ -91,6 +91,17 @@ class Bench {
     keysShown = $state(false);
     camera = new Camera();
 
+    /** The paper's corners are being moved, on the original. */
+    get squaring(): boolean {
+        return this.station === 'intake' && this.tool === 'corners' && this.corners !== null;
+    }
+
+    /** What the tool in hand paints; `null`: it paints nothing. */
+    get paints(): Effect | null {
+        if (this.tool !== 'touch' && this.tool !== 'area') return null;
+        return this.station === 'weight' ? 'weight' : this.effect;
+    }
+
     enter(station: Station) {
         // A trace is judged against the original.
         if (station === 'trace' && this.station !== 'trace') this.tint = true;

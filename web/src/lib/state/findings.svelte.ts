@@ -1,4 +1,5 @@
 /** The findings of the station that is worked at, one of them in hand. */
+import type { Box } from '../canvas/box';
 import type { Finding } from '../types/Finding';
 import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
@@ -33,6 +34,13 @@ class Findings {
         const left = this.showLeft;
         const kinds = this.only === null ? this.#kinds : [this.only];
         return (f) => f.left === left && kinds.includes(f.kind);
+    }
+
+    /** Those listed that come as near to a box of the sheet; unpainted regions are shown by themselves. */
+    near(box: Box, margin: number): Finding[] {
+        const listed = this.whichListed();
+        const found = sheet.view?.findings.within(box, margin) ?? [];
+        return found.filter((f) => f.kind !== 'unpainted' && listed(f));
     }
 
     #listedAs(id: string | null): Finding | null {

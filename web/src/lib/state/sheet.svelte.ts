@@ -35,6 +35,13 @@ class Sheet {
     /** When that was of the step that is to be shown next; 0: it is shown. */
     toShow = 0;
 
+    /** A number that changes when the sheet is laid out otherwise. */
+    layout = $derived.by(() => {
+        let n = 7;
+        for (const c of JSON.stringify(this.view?.recipes.intake ?? {})) n = (n * 31 + c.charCodeAt(0)) | 0;
+        return n >>> 0;
+    });
+
     /** A step is on its way, or another drawing is: nothing can be asked for just now. */
     get busy() {
         return this.loading || this.waiting > 0;

@@ -34,6 +34,9 @@ class Shots {
         return this.productions.find((p) => p.shots.some((s) => s.id === this.shot?.id)) ?? this.productions[0];
     }
 
+    /** The colours of the shot's swatches, for drawing. */
+    colours = $derived(new Map((this.shot?.swatches ?? []).map((s) => [s.id, `rgb(${s.colour.join(',')})`])));
+
     async load() {
         try {
             this.productions = await api.productions();

@@ -1,0 +1,47 @@
+/** Regions on the sheet: their paint, what is unpainted, the one in hand. */
+import { bench } from '../state/bench.svelte';
+import { findings } from '../state/findings.svelte';
+import { shots } from '../state/shots.svelte';
+import type { Shown } from '../shown';
+import type { Box } from './box';
+import { hatching } from './marks';
+import { pathOf } from './paths';
+
+type G = CanvasRenderingContext2D;
+
+/** Paints the regions that reach into a box; at Paint those that are empty are hatched. */
+export function paintRegions(g: G, view: Shown, box: Box) {
+    if (bench.station !== 'paint' && view.info.progress.painted === 0) return;
+    const hatch = bench.station === 'paint' ? hatching('#CB4B36') : null;
+    hatch?.setTransform(new DOMMatrix().scale(1 / bench.camera.scale));
+    const left = new Set(findings.left.map((f) => f.region));
+    for (const r of view.regions.within(box)) {
+        const fill = r.swatch ? shots.colours.get(r.swatch) : undefined;
+        if (!fill && !hatch) continue;
+        const path = pathOf(r);
+        if (fill) {
+            g.fillStyle = fill;
+            g.fill(path, 'evenodd');
+            // Two fills that meet under a line would let a hair of the backdrop through.
+            g.strokeStyle = fill;
+            g.lineWidth = 1;
+            g.stroke(path);
+        } else if (hatch && !left.has(r.id)) {
+            g.fillStyle = hatch;
+            g.fill(path, 'evenodd');
+        }
+    }
+}
+
+/** A region in hand: a double line along its edge. */
+export function outlineRegion(g: G, path: Path2D, scale: number) {
+    for (const [width, colour] of [
+        [6, '#2A2822'],
+        [4, '#DE9F27'],
+        [1.5, '#2A2822'],
+    ] as const) {
+        g.lineWidth = width / scale;
+        g.strokeStyle = colour;
+        g.stroke(path);
+    }
+}
