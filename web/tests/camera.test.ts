@@ -1,11 +1,8 @@
+import './page';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
 import { Camera } from '../src/lib/canvas/camera.svelte';
 import { levelAt } from '../src/lib/canvas/tiles';
-
-globalThis.cancelAnimationFrame ??= () => {};
-globalThis.requestAnimationFrame ??= () => 0;
-globalThis.matchMedia ??= () => ({ matches: true }) as MediaQueryList;
 
 const coordinate = fc.double({ min: -5000, max: 5000, noNaN: true });
 const place = fc.tuple(coordinate, coordinate);

@@ -1,6 +1,10 @@
+import fc from 'fast-check';
 import { beforeEach, expect, test, vi } from 'vitest';
-import { Glance, type Wish } from '../src/lib/canvas/glance';
+import { Camera } from '../src/lib/canvas/camera.svelte';
+import { Glance, windowSeen, type Wish } from '../src/lib/canvas/glance';
+import { levelAt } from '../src/lib/canvas/tiles';
 import type { GlanceTold } from '../src/lib/types/GlanceTold';
+import { settled } from './page';
 
 const asked = vi.hoisted(
     () => [] as { request: { exact: boolean }; answer: (v: unknown) => void; fail: (e: unknown) => void }[],
@@ -14,11 +18,6 @@ vi.mock('../src/lib/api', () => ({
         new Promise((answer, fail) => asked.push({ request, answer, fail })),
 }));
 
-globalThis.requestAnimationFrame = (call) => {
-    call(0);
-    return 0;
-};
-
 const wish = (reach: number, exact = false) =>
     ({
         drawing: 1,
@@ -29,7 +28,6 @@ const wish = (reach: number, exact = false) =>
         trace: null,
     }) as unknown as Wish;
 const told = { width: 0, height: 0 } as GlanceTold;
-const settled = () => new Promise((r) => setTimeout(r, 0));
 
 function watched() {
     const heard: (string | null)[] = [];
@@ -107,4 +105,28 @@ test('how long a picture took is measured from when its slider moved, the full r
     asked[2]!.answer([told, new Uint8Array()]);
     await settled();
     expect([count('slider to picture'), count('full result')]).toEqual([1, 1]);
+});
+
+test('what is seen is asked for in whole runs of its pixels, on the sheet alone', () => {
+    fc.assert(
+        fc.property(
+            fc.tuple(fc.nat(4800), fc.nat(3600), fc.double({ min: 0.05, max: 8, noNaN: true })),
+            fc.constantFrom(0, 0.25),
+            ([x, y, scale], more) => {
+                const camera = new Camera();
+                Object.assign(camera, { x, y, scale, width: 900, height: 600 });
+                const level = levelAt(scale);
+                const w = windowSeen(camera, { width: 4800, height: 3600 }, level, more);
+                const k = 64 << level;
+                expect([w.x % k, w.y % k]).toEqual([0, 0]);
+                expect(w.width % k === 0 || w.x + w.width === 4800).toBe(true);
+                expect(w.x + w.width <= 4800 && w.y + w.height <= 3600).toBe(true);
+                const [left, top, right, low] = camera.box();
+                expect(w.x <= Math.max(0, left) && w.y <= Math.max(0, top)).toBe(true);
+                expect(w.x + w.width >= Math.min(4800, right) && w.y + w.height >= Math.min(3600, low)).toBe(true);
+                // No more than a run beyond what was asked for.
+                expect(w.x).toBeGreaterThan(left - (more * 900) / scale - k - 1);
+            },
+        ),
+    );
 });

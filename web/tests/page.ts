@@ -1,0 +1,13 @@
+/** What a page has and a test that runs without a browser lacks: frames and timers come at once or when they are asked for. */
+Object.assign(globalThis, {
+    window: globalThis,
+    requestAnimationFrame: (call: (at: number) => void) => {
+        call(0);
+        return 0;
+    },
+    cancelAnimationFrame: () => {},
+    matchMedia: () => ({ matches: true }),
+});
+
+/** What was begun meanwhile has been done. */
+export const settled = () => new Promise((done) => setTimeout(done, 0));

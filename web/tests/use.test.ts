@@ -1,0 +1,149 @@
+import './page';
+import { beforeEach, expect, test, vi } from 'vitest';
+import { use } from '../src/lib/canvas/use';
+import { bench, TOOLS, type Tool } from '../src/lib/state/bench.svelte';
+import { intake } from '../src/lib/state/intake.svelte';
+import { settings } from '../src/lib/state/inking.svelte';
+import { probe } from '../src/lib/state/probe.svelte';
+import { sheet } from '../src/lib/state/sheet.svelte';
+import type { Shown } from '../src/lib/shown';
+import type { Pt } from '../src/lib/types/Pt';
+
+const here = vi.hoisted(() => ({ line: undefined as { id: number; kind: string; made: string } | undefined }));
+vi.mock('../src/lib/canvas/under', () => ({
+    lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
+        here.line && which(here.line) ? here.line : undefined,
+    regionAt: () => ({ swatch: 'skin', seed: [5, 5] }),
+    regionsUnder: (path: Pt[]) => path.map((seed, i) => ({ seed, swatch: i % 2 ? 'skin' : null })),
+}));
+vi.mock('../src/lib/api', async (original) => ({
+    ...(await original<object>()),
+    pixel: (_: number, x: number, y: number) => Promise.resolve([x, y, 9]),
+}));
+
+const sent: unknown[] = [];
+vi.spyOn(sheet, 'do').mockImplementation((command) => {
+    sent.push(command);
+    return Promise.resolve(true);
+});
+const asks: [string, ...unknown[]][] = [];
+const watch = (of: object, name: string) =>
+    vi.spyOn(of as Record<string, () => unknown>, name).mockImplementation((...args: unknown[]) => {
+        asks.push([name, ...args]);
+        return Promise.resolve(true);
+    });
+for (const name of ['level', 'crop']) watch(intake, name);
+for (const name of ['pickSpan', 'testLeak']) watch(probe, name);
+watch(sheet, 'register');
+watch(settings, 'addSample');
+
+const path: Pt[] = [
+    [10, 10],
+    [40, 20],
+    [60, 90],
+];
+
+function with_(tool: Tool, stroke = path, still = false) {
+    bench.tool = tool;
+    return use(stroke, still);
+}
+
+beforeEach(() => {
+    sent.length = asks.length = 0;
+    here.line = undefined;
+    sheet.view = { info: { id: 1 }, width: 100, height: 100 } as unknown as Shown;
+    bench.enter('join');
+    bench.camera.scale = 1;
+    bench.swatch = 'shell';
+});
+
+test('every tool but that to look with does something with a stroke', async () => {
+    here.line = { id: 3, kind: 'centreline', made: 'bridge' };
+    for (const station of Object.keys(TOOLS) as (keyof typeof TOOLS)[]) {
+        for (const tool of TOOLS[station].filter((t) => t !== 'look' && t !== 'corners')) {
+            [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
+            bench.station = station;
+            await with_(tool);
+            const did = sent.length + asks.length + bench.chosen.length + (bench.swatch === 'shell' ? 0 : 1);
+            expect(did, `${tool} at ${station}`).toBe(1);
+        }
+    }
+});
+
+test('a stroke becomes the step of its tool', async () => {
+    await with_('sweep');
+    await with_('seam');
+    bench.cutEnds = 'flat';
+    await with_('cut');
+    await with_('fill');
+    await with_('clear');
+    expect(sent).toEqual([
+        { do: 'sweep', path },
+        { do: 'seam', path },
+        { do: 'cut', outline: path, ends: 'flat' },
+        { do: 'fill', at: path, swatch: 'shell' },
+        { do: 'clear', at: [path[1]] },
+    ]);
+});
+
+test('a click where a stroke is wanted does nothing', async () => {
+    for (const tool of ['sweep', 'seam', 'cut', 'level', 'crop', 'marks'] as Tool[])
+        await with_(tool, [[10, 10]], true);
+    // Nor does an outline that gets nowhere, however close it is looked at.
+    bench.camera.scale = 0.1;
+    await with_('cut');
+    expect([sent, asks]).toEqual([[{ do: 'cut', outline: path, ends: bench.cutEnds }], []]);
+    bench.camera.scale = 0.05;
+    await with_('cut');
+    expect(sent).toHaveLength(1);
+});
+
+test('the brush paints what its station means by it', async () => {
+    bench.brush = { size: 30, hardness: 0.5, strength: 0.8, takesOff: true };
+    bench.enter('lift');
+    bench.effect = 'erase';
+    await with_('touch');
+    bench.enter('weight');
+    await with_('area');
+    const touch = { path, size: 30, hardness: 0.5, strength: 0.8, takes_off: true };
+    expect(sent).toEqual([
+        { do: 'touch', touch: { ...touch, effect: 'erase' } },
+        { do: 'touch', touch: { ...touch, effect: 'weight' } },
+    ]);
+});
+
+test('a line is taken in hand, let go of by another click, and all are by a click beside them', async () => {
+    here.line = { id: 3, kind: 'centreline', made: 'traced' };
+    await with_('choose');
+    expect(bench.chosen).toEqual([3]);
+    here.line = { id: 4, kind: 'centreline', made: 'traced' };
+    await with_('choose');
+    expect(bench.chosen).toEqual([3, 4]);
+    await with_('choose');
+    expect(bench.chosen).toEqual([3]);
+    // A seam has no weight.
+    here.line = { id: 5, kind: 'seam', made: 'hand' };
+    await with_('choose');
+    expect(bench.chosen).toEqual([]);
+});
+
+test('only what was made by hand is taken away', async () => {
+    here.line = { id: 3, kind: 'centreline', made: 'traced' };
+    await with_('take-away');
+    expect(sent).toEqual([]);
+    here.line = { id: 9, kind: 'seam', made: 'hand' };
+    await with_('take-away');
+    expect(sent).toEqual([{ do: 'remove', line: 9 }]);
+});
+
+test('a swatch that is picked is the one to fill with', async () => {
+    await with_('pick');
+    expect([bench.swatch, bench.tool]).toEqual(['skin', 'fill']);
+});
+
+test('pencil is sampled on the sheet, not beside it', async () => {
+    await with_('sample', [[12.7, 30.2]], true);
+    await with_('sample', [[-1, 30]], true);
+    await with_('sample', [[12, 100]], true);
+    expect(asks).toEqual([['addSample', [12, 30, 9]]]);
+});
