@@ -590,6 +590,37 @@ fn every_address_says_in_words_what_it_cannot_do() {
 }
 
 #[test]
+fn a_thumbnail_is_made_once_and_anew_when_the_drawing_or_its_colours_change() {
+    let mut server = Server::start();
+    let id = drawing(&server, 0);
+    let at = format!("/drawings/{id}/thumbnail");
+    // What is kept is marked, so that it is told from what is made.
+    let mark = "update thumbnails set picture = 'kept'";
+    let mut seen: Vec<Vec<u8>> = Vec::new();
+    let mut is_new = |server: &Server| {
+        let picture = bytes(server, &at);
+        assert!(picture.starts_with(b"\x89PNG") && !seen.contains(&picture));
+        seen.push(picture);
+        server.execute(mark);
+        assert_eq!(bytes(server, &at), b"kept");
+    };
+    is_new(&server);
+    server.crash_and_restart();
+    assert_eq!(bytes(&server, &at), b"kept");
+    let traced = command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    is_new(&server);
+    let seed = traced["regions"].as_array().unwrap().iter().max_by_key(|r| r["area"].as_u64()).unwrap()["seed"].clone();
+    command(&server, id, &traced, json!({ "do": "fill", "at": [seed], "swatch": "skin" }));
+    is_new(&server);
+    let shot = &get(&server, "/productions")[0]["shots"][0];
+    let mut swatches = shot["swatches"].as_array().unwrap().clone();
+    swatches.iter_mut().filter(|s| s["id"] == "skin").for_each(|s| s["colour"] = json!([3, 200, 250]));
+    let change = json!({ "revision": shot["revision"], "swatches": swatches });
+    assert_eq!(send(&server, "PUT", &format!("/shots/{}/swatches", shot["id"]), &change).0, 200);
+    is_new(&server);
+}
+
+#[test]
 fn swatches_are_the_shots_and_somebody_elses_change_of_them_is_not_overwritten() {
     let server = Server::start();
     let shots = || get(&server, "/productions")[0]["shots"].clone();

@@ -322,20 +322,37 @@ impl Bench {
         Ok(view)
     }
 
-    /// What a drawing looks like now, small. One that is not worked on does not take the place of one that is.
+    /// What a drawing looks like now, small: as it was kept, or made and kept.
     pub async fn thumbnail(&self, id: i64) -> Result<Vec<u8>, Error> {
+        if let Some(kept) = store::thumbnail(&self.pool, id).await? {
+            return Ok(kept);
+        }
+        let (revision, model, picture) = self.make_thumbnail(id).await?;
+        // It can be made again at any time, and the drawing may be gone by now.
+        if let Err(reason) = store::keep_thumbnail(&self.pool, id, revision, model, &picture).await {
+            tracing::warn!("the thumbnail of drawing {id} was not kept: {reason}");
+        }
+        Ok(picture)
+    }
+
+    /// With the revisions of the drawing and of the colours it shows. A drawing that is not worked on does not take the
+    /// place of one that is.
+    async fn make_thumbnail(&self, id: i64) -> Result<(i64, i64, Vec<u8>), Error> {
         let slot = self.held.lock().await.get(&id).cloned().unwrap_or_default();
         let mut held = slot.lock().await;
         self.refresh(&mut held, id).await?;
         let stored = held.stored.clone().ok_or(Error::NoDrawing)?;
+        let (swatches, model) = store::model_of(&self.pool, id).await?;
         if stored.sheet.traced.is_none() {
             let source = held.source.as_ref().ok_or(Error::NoDrawing)?.1.clone();
-            return apart(move || pictures::untouched_thumbnail(&source)).await?;
+            let picture = apart(move || pictures::untouched_thumbnail(&source)).await??;
+            return Ok((stored.revision, model, picture));
         }
         let open = self.open_held(&mut held, id).await?;
         drop(held);
-        let swatches = pictures::swatches_of(self, &open).await?;
-        apart(move || pictures::thumbnail(&open, &swatches)).await?
+        let revision = open.stored.revision;
+        let picture = apart(move || pictures::thumbnail(&open, &swatches)).await??;
+        Ok((revision, model, picture))
     }
 
     /// A drawing with everything computed.

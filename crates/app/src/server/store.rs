@@ -174,6 +174,35 @@ pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
     Ok(s)
 }
 
+/// The colours of a drawing's shot, and which revision of them it is.
+pub async fn model_of(pool: &PgPool, drawing: i64) -> sqlx::Result<(Vec<Swatch>, i64)> {
+    let sql = "select swatches, s.revision from shots s join drawings d on d.shot = s.id where d.id = $1";
+    let (Json(swatches), revision) = sqlx::query_as(sql).bind(drawing).fetch_one(pool).await?;
+    Ok((swatches, revision))
+}
+
+/// The small picture of a drawing, if the one that was kept shows it as it is now.
+pub async fn thumbnail(pool: &PgPool, drawing: i64) -> sqlx::Result<Option<Vec<u8>>> {
+    let sql = "select picture from thumbnails t join drawings d on d.id = t.drawing join shots s on s.id = d.shot \
+               where t.drawing = $1 and t.revision = d.revision and t.model = s.revision";
+    sqlx::query_scalar(sql).bind(drawing).fetch_optional(pool).await
+}
+
+/// Keeps the small picture of a drawing at a revision, in the colours of a revision of its shot.
+pub async fn keep_thumbnail(
+    pool: &PgPool,
+    drawing: i64,
+    revision: i64,
+    model: i64,
+    picture: &[u8],
+) -> sqlx::Result<()> {
+    let sql = "insert into thumbnails (drawing, revision, model, picture) values ($1, $2, $3, $4) \
+               on conflict (drawing) do update set revision = $2, model = $3, picture = $4 \
+               where (thumbnails.revision, thumbnails.model) < ($2, $3)";
+    sqlx::query(sql).bind(drawing).bind(revision).bind(model).bind(picture).execute(pool).await?;
+    Ok(())
+}
+
 pub async fn set_swatches(pool: &PgPool, shot: i64, revision: i64, swatches: &[Swatch]) -> sqlx::Result<Written> {
     let done = sqlx::query("update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2")
         .bind(shot)

@@ -104,6 +104,15 @@ impl Server {
         })
     }
 
+    /// Changes what is stored behind the program's back.
+    #[allow(dead_code)]
+    pub fn execute(&self, sql: &'static str) {
+        rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
+            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
+            sqlx::query(sql).execute(&pool).await.unwrap();
+        });
+    }
+
     /// The number of the program's process.
     #[allow(dead_code)]
     pub fn process(&self) -> u32 {
