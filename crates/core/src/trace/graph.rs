@@ -150,7 +150,61 @@ impl Graph {
                 radius: chain.iter().map(|&j| depth(j)).collect(),
             }));
         }
+        if let Some(solid) = solid {
+            graph.hold_in(solid);
+        }
         graph
+    }
+
+    /// Where a branch runs through solid ink and out again a node holds it there: a curve through could pass by.
+    fn hold_in(&mut self, solid: &Plane<bool>) {
+        let inside = |p: &Pt| solid.get(p.x as i64, p.y as i64).copied().unwrap_or(false);
+        for k in 0..self.edges.len() {
+            let Some(edge) = &self.edges[k] else { continue };
+            let within: Vec<bool> = edge.points.iter().map(inside).collect();
+            let ends_there = |n: usize| n != LOOP && self.nodes[n].in_solid;
+            let mut holds: Vec<usize> = Vec::new();
+            let mut from = 0;
+            for run in within.chunk_by(|a, b| a == b) {
+                let to = from + run.len();
+                let is_of_an_end = from == 0 && ends_there(edge.a) || to == within.len() && ends_there(edge.b);
+                if run[0] && !is_of_an_end {
+                    holds.push((from + to) / 2);
+                }
+                from = to;
+            }
+            let Some(&first) = holds.first() else { continue };
+            let mut edge = edge.clone();
+            let node = self.nodes.len();
+            if edge.a == LOOP {
+                // It begins and ends at its first hold.
+                edge.points.rotate_left(first);
+                edge.radius.rotate_left(first);
+                holds.iter_mut().for_each(|h| *h -= first);
+                (edge.a, edge.b) = (node, node);
+            }
+            let mut parts: Vec<Edge> = Vec::new();
+            let (mut a, mut done) = (edge.a, 0);
+            for (n, &h) in holds.iter().enumerate() {
+                let (at, radius) = (edge.points[h], edge.radius[h]);
+                self.nodes.push(Node { at, radius, in_solid: true, corner: false });
+                let part = |from: usize, to: usize, b: usize| Edge {
+                    a,
+                    b,
+                    points: edge.points[from..to].to_vec(),
+                    radius: edge.radius[from..to].to_vec(),
+                };
+                // A loop has nothing before its first hold.
+                if h > 0 || a != node {
+                    parts.push(part(done, h, node + n));
+                }
+                (a, done) = (node + n, h + 1);
+            }
+            let (points, radius) = (edge.points[done..].to_vec(), edge.radius[done..].to_vec());
+            parts.push(Edge { a, b: edge.b, points, radius });
+            self.edges[k] = None;
+            self.edges.extend(parts.into_iter().map(Some));
+        }
     }
 
     /// For each node, the numbers of the edges that reach it; an edge from a node to itself twice.

@@ -452,7 +452,8 @@ fn pair_branches(graph: &Graph, branches: &[Option<Branch>], places: &[Pt]) -> V
             at_node[n].push((k, at_end, outward_from(&part, reach), width));
         }
     }
-    for ends in &at_node {
+    // At a solid every line ends: what went through could pass it by.
+    for (ends, _) in at_node.iter().zip(&graph.nodes).filter(|(_, node)| !node.in_solid) {
         let mut pairs: Vec<(f64, usize, usize)> = Vec::new();
         for i in 0..ends.len() {
             for j in i + 1..ends.len() {
