@@ -36,12 +36,12 @@ export function drawAtStation(g: G, view: Shown, middles: Middle[], onSheet: (g:
     } else if (bench.station === 'weight') {
         if (bench.showArea && bench.tool === 'area') overlays.areas(g, onSheet, view.by_hand, ['weight'], size);
         const chosen = bench.chosen.map((id) => view.lines.get(id)).filter((l) => l !== undefined);
-        if (chosen.length > 0) placed(() => overlays.chosenLines(g, chosen.map(pathOf), camera.scale));
+        if (chosen.length > 0) placed(() => overlays.inHand(g, chosen.map(pathOf), camera.scale));
     } else if (bench.station === 'trace') {
         if (bench.showMiddles && settings.traced) placed(() => overlays.middles(g, middles, camera.scale));
     } else if (bench.station === 'join') {
         const { leak, span } = probe;
         if (leak?.leak) overlays.leakWay(g, camera, leak.leak);
-        if (span) placed(() => overlays.chosenLines(g, [new Path2D(span.path)], camera.scale));
+        if (span) placed(() => overlays.inHand(g, [new Path2D(span.path)], camera.scale));
     }
 }

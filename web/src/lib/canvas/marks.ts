@@ -24,7 +24,7 @@ export interface Colours {
 type G = CanvasRenderingContext2D;
 
 /** A path through points, added to the one in hand. */
-function along(g: G, path: Pt[]) {
+export function along(g: G, path: Pt[]) {
     path.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
 }
 

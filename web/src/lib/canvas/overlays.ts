@@ -8,6 +8,7 @@ import type { LandingTold } from '../types/LandingTold';
 import type { Leak } from '../types/Leak';
 import type { Pt } from '../types/Pt';
 import type { Camera } from './camera.svelte';
+import { along } from './marks';
 
 type G = CanvasRenderingContext2D;
 
@@ -35,7 +36,7 @@ function brushed(g: G, path: Pt[], brush: Brush) {
         g.globalAlpha = brush.strength / steps;
         g.lineWidth = Math.max(1, brush.size * share);
         g.beginPath();
-        path.forEach(([x, y], k) => (k ? g.lineTo(x, y) : g.moveTo(x, y)));
+        along(g, path);
         if (path.length === 1 && path[0]) g.lineTo(path[0][0] + 0.01, path[0][1]);
         g.stroke();
     }
@@ -152,7 +153,7 @@ export function cornerHandles(g: G, camera: Camera, corners: Pt[]) {
     const at = corners.map((c) => camera.toScreen(c));
     g.save();
     g.beginPath();
-    at.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+    along(g, at);
     g.closePath();
     g.strokeStyle = '#ffffff';
     g.lineWidth = 4;
@@ -214,8 +215,8 @@ function mark(g: G, x: number, y: number) {
     g.stroke();
 }
 
-/** Lines in hand: a thin double line along them. */
-export function chosenLines(g: G, paths: Path2D[], scale: number) {
+/** What is in hand, lines or a region: a thin double line along it. */
+export function inHand(g: G, paths: Path2D[], scale: number) {
     g.save();
     for (const path of paths) {
         for (const [width, colour] of [
@@ -275,7 +276,7 @@ export function leakWay(g: G, camera: Camera, leak: Leak) {
         [6, '#3B6FA5'],
     ] as const) {
         g.beginPath();
-        way.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+        along(g, way);
         g.strokeStyle = colour;
         g.lineWidth = width;
         g.setLineDash([0.1, 12]);
@@ -313,11 +314,10 @@ export function leakWay(g: G, camera: Camera, leak: Leak) {
 export function cutOut(g: G, camera: Camera, outline: Pt[]) {
     g.save();
     g.beginPath();
-    outline.forEach((p, i) => {
-        const [x, y] = camera.toScreen(p);
-        if (i) g.lineTo(x, y);
-        else g.moveTo(x, y);
-    });
+    along(
+        g,
+        outline.map((p) => camera.toScreen(p)),
+    );
     g.closePath();
     g.fillStyle = 'rgba(106, 74, 128, 0.16)';
     g.fill('evenodd');
@@ -338,11 +338,10 @@ export function cutOut(g: G, camera: Camera, outline: Pt[]) {
 export function strokeInHand(g: G, camera: Camera, stroke: Pt[], tool: string) {
     g.save();
     g.beginPath();
-    stroke.forEach((p, i) => {
-        const [x, y] = camera.toScreen(p);
-        if (i) g.lineTo(x, y);
-        else g.moveTo(x, y);
-    });
+    along(
+        g,
+        stroke.map((p) => camera.toScreen(p)),
+    );
     g.lineCap = 'round';
     g.lineJoin = 'round';
     if (tool === 'sweep') g.globalAlpha = 0.55;

@@ -1,4 +1,4 @@
-/** Regions on the sheet: their paint, what is unpainted, the one in hand. */
+/** Regions on the sheet: their paint, and what is unpainted. */
 import { bench } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
 import { shots } from '../state/shots.svelte';
@@ -30,18 +30,5 @@ export function paintRegions(g: G, view: Shown, box: Box) {
             g.fillStyle = hatch;
             g.fill(path, 'evenodd');
         }
-    }
-}
-
-/** A region in hand: a double line along its edge. */
-export function outlineRegion(g: G, path: Path2D, scale: number) {
-    for (const [width, colour] of [
-        [6, '#2A2822'],
-        [4, '#DE9F27'],
-        [1.5, '#2A2822'],
-    ] as const) {
-        g.lineWidth = width / scale;
-        g.strokeStyle = colour;
-        g.stroke(path);
     }
 }

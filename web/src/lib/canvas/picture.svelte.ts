@@ -19,7 +19,7 @@ import { drawDesk, drawSheet } from './desk';
 import { Glance, windowSeen } from './glance';
 import { COUNT_CELL, type Colours, Counts, marks, seam } from './marks';
 import * as overlays from './overlays';
-import { outlineRegion, paintRegions } from './paint';
+import { paintRegions } from './paint';
 import { pathOf } from './paths';
 import { levelAt, type Of, Tiles } from './tiles';
 
@@ -325,7 +325,7 @@ export class Picture {
         else marks(g, camera, findings.near(this.#drawn, MARGIN / camera.scale), COLOURS, now);
         if (now?.kind !== 'unpainted' || now.region === null) return;
         const region = sheet.view?.regions.get(now.region);
-        if (region) this.#onSheet(g, () => outlineRegion(g, pathOf(region), camera.scale));
+        if (region) this.#onSheet(g, () => overlays.inHand(g, [pathOf(region)], camera.scale));
     }
 
     /** The ink as the settings in hand give it, or what of it is pencil. */
