@@ -43,7 +43,8 @@ async function refusal(response: Response): Promise<Refused> {
     }
 }
 
-async function ask<T>(path: string, method = 'GET', body?: unknown): Promise<T> {
+/** Asks the server, and has what it refuses or that it cannot be reached thrown in words for the artist. */
+async function reach(path: string, method: string, body?: unknown): Promise<Response> {
     let response: Response;
     try {
         response = await fetch(`/api${path}`, {
@@ -59,7 +60,11 @@ async function ask<T>(path: string, method = 'GET', body?: unknown): Promise<T> 
         });
     }
     if (!response.ok) throw await refusal(response);
-    return (await response.json()) as T;
+    return response;
+}
+
+async function ask<T>(path: string, method = 'GET', body?: unknown): Promise<T> {
+    return (await (await reach(path, method, body)).json()) as T;
 }
 
 export const productions = () => ask<ProductionInfo[]>('/productions');
@@ -99,12 +104,7 @@ export async function picture(url: string): Promise<ImageBitmap> {
 
 /** What the server tells, and the pixels that come after it. */
 async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]> {
-    const response = await fetch(`/api${path}`, {
-        method: 'POST',
-        headers: { ...OWN, 'content-type': 'application/json' },
-        body: JSON.stringify(body),
-    });
-    if (!response.ok) throw await refusal(response);
+    const response = await reach(path, 'POST', body);
     const bytes = await response.arrayBuffer();
     const n = new DataView(bytes).getUint32(0, true);
     const told = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, n))) as T;
