@@ -590,6 +590,45 @@ fn every_address_says_in_words_what_it_cannot_do() {
 }
 
 #[test]
+fn a_step_made_stale_by_another_server_is_refused_and_both_go_on_from_there() {
+    let server = Server::start();
+    let other = server.beside();
+    let id = drawing(&server, 0);
+    let at = format!("/drawings/{id}");
+    let steps = format!("{at}/commands");
+    let before = get(&server, &at);
+    let traced = command(&other, id, &get(&other, &at), json!({ "do": "trace" }));
+    // Whatever it asks for: something, nothing, or what cannot be had.
+    for (what, ids) in [("leave", json!([])), ("settle", json!(["gap@1,1"])), ("trace", Value::Null)] {
+        let asked = json!({ "do": what, "ids": ids });
+        let mut stale = post(&server, &steps, &json!({ "revision": before["info"]["revision"], "command": asked }));
+        let told: Value = stale.body_mut().read_json().unwrap();
+        assert_eq!((stale.status().as_u16(), &told["revision"]), (409, &traced["info"]["revision"]), "{what}: {told}");
+    }
+    assert_eq!(whole(&get(&server, &at)), whole(&traced));
+    // They take turns, each on the other's step; of two on the same state one is refused, at whichever server.
+    let seeds: Vec<Value> = traced["regions"].as_array().unwrap().iter().map(|r| r["seed"].clone()).take(8).collect();
+    let mut view = traced.clone();
+    for (k, seed) in seeds.iter().enumerate() {
+        let (here, there) = if k % 2 == 0 { (&server, &other) } else { (&other, &server) };
+        let fill = json!({ "do": "fill", "at": [seed], "swatch": "skin" });
+        let late = json!({ "revision": view["info"]["revision"], "command": fill });
+        view = command(here, id, &view, fill.clone());
+        assert_eq!(post(there, &steps, &late).status(), 409);
+        assert_eq!(whole(&get(there, &at)), whole(&view), "after step {k}");
+    }
+    let painted = |v: &Value| v["regions"].as_array().unwrap().iter().filter(|r| r["swatch"] == "skin").count();
+    assert_eq!(painted(&view), seeds.len());
+    // What one did the other takes back.
+    for k in 0..seeds.len() {
+        let on = if k % 2 == 0 { &other } else { &server };
+        view = done(on, &format!("{at}/undo"), &json!({ "revision": view["info"]["revision"] }));
+    }
+    assert_eq!(state(&view), state(&traced));
+    assert_eq!(whole(&get(&server, &at)), whole(&get(&other, &at)));
+}
+
+#[test]
 fn a_thumbnail_is_made_once_and_anew_when_the_drawing_or_its_colours_change() {
     let mut server = Server::start();
     let id = drawing(&server, 0);

@@ -227,9 +227,6 @@ impl Bench {
 
     /// Brings a drawing's stored state and source up to date.
     async fn refresh(&self, held: &mut Held, id: i64) -> Result<(), Error> {
-        let missing = |e| {
-            if matches!(e, sqlx::Error::RowNotFound) { Error::NoDrawing } else { Error::Store(e) }
-        };
         let revision = store::revision(&self.pool, id).await.map_err(missing)?;
         if held.stored.as_ref().is_none_or(|s| s.revision != revision) {
             held.stored = Some(Arc::new(store::load(&self.pool, id).await.map_err(missing)?));
@@ -554,6 +551,13 @@ impl Bench {
             (open, change)
         })
         .await?;
+        // What was planned on a state that is stored no more would be seen when it is written: what is not, is seen here.
+        if is_held && change.as_ref().map_or(true, |c| c.is_empty()) {
+            let stored = store::revision(&self.pool, id).await.map_err(missing)?;
+            if stored != revision {
+                return Err(Error::Conflict { revision: stored });
+            }
+        }
         let change = change?;
         if change.is_empty() {
             let shot = open.stored.shot;
@@ -684,6 +688,11 @@ fn make_ready_soon(scene: Arc<RwLock<Scene>>) {
 const QUIET: Duration = Duration::from_secs(15);
 /// Longer than that no journal grows, however busy somebody is.
 const LONGEST_JOURNAL: i64 = 8 * store::LONG_JOURNAL;
+
+/// What the store says of a drawing that is not there.
+fn missing(e: sqlx::Error) -> Error {
+    if matches!(e, sqlx::Error::RowNotFound) { Error::NoDrawing } else { Error::Store(e) }
+}
 
 /// Settles a long journal when nothing was done for a while; if it fails, the journal goes on.
 fn settle_when_quiet(pool: PgPool, stored: Arc<Stored>) {

@@ -87,6 +87,13 @@ impl Server {
         Server { child, url, database }
     }
 
+    /// Another server on the same database.
+    #[allow(dead_code)]
+    pub fn beside(&self) -> Server {
+        let (child, url) = launch(&self.database);
+        Server { child, url, database: self.database.clone() }
+    }
+
     /// Kills the program as a crash would and starts it again on the same database.
     #[allow(dead_code)]
     pub fn crash_and_restart(&mut self) {
