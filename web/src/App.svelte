@@ -1,6 +1,7 @@
 <script lang="ts">
     import { onMount, untrack } from 'svelte';
     import { tinykeys } from 'tinykeys';
+    import { page } from './lib/api';
     import Bench from './lib/Bench.svelte';
     import Background from './lib/parts/Background.svelte';
     import BringIn from './lib/parts/BringIn.svelte';
@@ -26,6 +27,11 @@
     });
 
     sheet.onSaved = (view) => shots.note(view.info);
+    /** What is in hand when the page closes is sent all the same. */
+    function leave() {
+        page.closing = true;
+        if (settings.pending) void settings.save();
+    }
     sheet.beforeLeaving = () => (settings.pending ? settings.save() : Promise.resolve());
 
     $effect(() => {
@@ -150,7 +156,7 @@
     });
 </script>
 
-<svelte:window onblur={() => (bench.blink = false)} />
+<svelte:window onblur={() => (bench.blink = false)} onpagehide={leave} onpageshow={() => (page.closing = false)} />
 
 {#if route.place.at === 'drawing'}
     <Bench onbringin={() => devices.show()} />

@@ -57,13 +57,14 @@ test('pixels come after what is told of them', async () => {
 test('a picture of a part is named by all that it depends on', () => {
     const w = { x: 512, y: 0, width: 512, height: 300, level: 1 };
     const urls = [
-        api.pictureUrl(1, 'ink', w, 7),
-        api.pictureUrl(2, 'ink', w, 7),
-        api.pictureUrl(1, 'raw', w, 7),
-        api.pictureUrl(1, 'ink', { ...w, x: 0 }, 7),
-        api.pictureUrl(1, 'ink', { ...w, level: 2 }, 7),
-        api.pictureUrl(1, 'ink', { ...w, height: 512 }, 7),
-        api.pictureUrl(1, 'ink', w, 8),
+        api.pictureUrl({ id: 1, key: 'a' }, 'ink', w, 7),
+        api.pictureUrl({ id: 2, key: 'a' }, 'ink', w, 7),
+        api.pictureUrl({ id: 1, key: 'a' }, 'raw', w, 7),
+        api.pictureUrl({ id: 1, key: 'a' }, 'ink', { ...w, x: 0 }, 7),
+        api.pictureUrl({ id: 1, key: 'a' }, 'ink', { ...w, level: 2 }, 7),
+        api.pictureUrl({ id: 1, key: 'a' }, 'ink', { ...w, height: 512 }, 7),
+        api.pictureUrl({ id: 1, key: 'a' }, 'ink', w, 8),
+        api.pictureUrl({ id: 1, key: 'b' }, 'ink', w, 7),
     ];
     expect(new Set(urls).size).toBe(urls.length);
 });

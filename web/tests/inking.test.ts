@@ -7,9 +7,10 @@ import type { Shown } from '../src/lib/shown';
 import type { Recipes } from '../src/lib/types/Recipes';
 
 const sent: unknown[] = [];
+let taken = true;
 vi.spyOn(sheet, 'do').mockImplementation((command) => {
     sent.push(structuredClone(command));
-    return Promise.resolve(true);
+    return Promise.resolve(taken);
 });
 
 const recipes = (more: { specks?: number; amount?: number } = {}) =>
@@ -36,6 +37,7 @@ let drawing = 0;
 beforeEach(() => {
     vi.useFakeTimers();
     sent.length = 0;
+    taken = true;
     settings.pending = settings.dragging = false;
     lay(++drawing);
 });
@@ -107,4 +109,27 @@ test('the ink that the settings give is shown where they are set, as long as the
     // Vector art has no ink to lift.
     lay(drawing, recipes(), { lift: null });
     expect(shown()).toEqual(['lift']);
+});
+
+test('a setting that could not be saved is told so, and what is saved is in hand again', async () => {
+    settings.move(() => Object.assign(settings.lift!, { specks: 0.8 }));
+    taken = false;
+    expect(await settings.save()).toBe(false);
+    expect(settings.lift).toEqual(recipes().lift);
+    taken = true;
+    settings.move(() => Object.assign(settings.lift!, { specks: 0.3 }));
+    expect(await settings.save()).toBe(true);
+    // With nothing to save there is nothing that is not saved.
+    lay(drawing, recipes({ specks: 0.3 }));
+    expect(await settings.save()).toBe(true);
+    expect(sent).toHaveLength(2);
+});
+
+test('what is moved by keys is in hand until it is saved: a step of somebody else does not reset it', async () => {
+    settings.move(() => Object.assign(settings.join!, { longest_gap: 1.5 }));
+    await settings.save(true);
+    lay(drawing, recipes({ specks: 0.9 }));
+    expect(settings.join).toEqual({ longest_gap: 1.5 });
+    await vi.advanceTimersByTimeAsync(500);
+    expect(sent).toHaveLength(1);
 });

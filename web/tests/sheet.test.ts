@@ -14,6 +14,7 @@ const server = vi.hoisted(() => ({
         fail: (e: unknown) => void;
     }[],
     drawings: new Map<number, unknown>(),
+    away: false,
 }));
 
 vi.mock('../src/lib/api', () => {
@@ -27,7 +28,10 @@ vi.mock('../src/lib/api', () => {
     }
     return {
         Refused,
-        drawing: (id: number) => Promise.resolve(structuredClone(server.drawings.get(id))),
+        drawing: (id: number) =>
+            server.away
+                ? Promise.reject(new TypeError('nobody answers'))
+                : Promise.resolve(structuredClone(server.drawings.get(id))),
         command: (id: number, revision: number, _: number, command: unknown) =>
             new Promise((answer, fail) => server.steps.push({ id, revision, command, answer, fail })),
     };
@@ -56,6 +60,7 @@ const step = (k: number) => ({ do: 'remove', line: k }) as Command;
 
 beforeEach(async () => {
     server.steps.length = 0;
+    server.away = false;
     notices.list = [];
     server.drawings.set(1, view(1, 10)).set(2, view(2, 30));
     await sheet.open(1);
@@ -108,13 +113,73 @@ test('the answer to a step on a drawing that was left is not laid on another', a
     expect([sheet.view?.info.id, sheet.view?.info.revision]).toEqual([2, 30]);
 });
 
-test('a step that waited for its turn does not go to a drawing that was laid there meanwhile', async () => {
-    const done = [sheet.do(step(1)), sheet.do(step(2))];
+test('steps that waited are done on the drawing they were made on, whichever lies there by then', async () => {
+    const done = [sheet.do(step(1)), sheet.do(step(2)), sheet.do(step(3))];
     await settled();
     await sheet.open(2);
     server.steps[0]!.answer(patch(1, 11));
-    expect(await Promise.all(done)).toEqual([true, false]);
-    expect(server.steps.map((s) => s.id)).toEqual([1]);
+    await settled();
+    server.steps[1]!.answer({ told: 'whole', ...view(1, 12) });
+    await settled();
+    server.steps[2]!.answer(patch(1, 13));
+    expect(await Promise.all(done)).toEqual([true, true, true]);
+    expect(server.steps.map((s) => [s.id, s.revision])).toEqual([
+        [1, 10],
+        [1, 11],
+        [1, 12],
+    ]);
+    expect([sheet.view?.info.id, sheet.view?.info.revision]).toEqual([2, 30]);
+});
+
+test('coming back to a drawing waits for its own steps that are on their way', async () => {
+    const done = sheet.do(step(1));
+    await settled();
+    await sheet.open(2);
+    const back = sheet.open(1);
+    await settled();
+    expect(sheet.view?.info.id).toBe(2);
+    server.drawings.set(1, view(1, 11));
+    server.steps[0]!.answer(patch(1, 11));
+    await Promise.all([done, back]);
+    expect([sheet.view?.info.id, sheet.view?.info.revision]).toEqual([1, 11]);
+});
+
+test('when a conflict cannot be shown because nobody answers, the next step goes all the same', async () => {
+    const { Refused } = await import('../src/lib/api');
+    const done = [sheet.do(step(1)), sheet.do(step(2))];
+    await settled();
+    server.away = true;
+    server.steps[0]!.fail(new Refused(409, { error: 'somebody changed it', advice: '', revision: 19 }));
+    await settled();
+    expect(server.steps).toHaveLength(2);
+    server.steps[1]!.answer(patch(1, 11));
+    expect(await Promise.all(done)).toEqual([false, true]);
+    expect(sheet.busy).toBe(false);
+});
+
+test('what others did while a step was on its way is shown once it is answered', async () => {
+    const done = sheet.do(step(1));
+    await settled();
+    sheet.hear(1, 12);
+    sheet.hear(2, 99);
+    server.drawings.set(1, view(1, 12));
+    server.steps[0]!.answer(patch(1, 11));
+    await done;
+    await settled();
+    expect(sheet.view?.info.revision).toBe(12);
+});
+
+test('a refused step is not told as saved', async () => {
+    const done = sheet.do(step(1));
+    await settled();
+    server.steps[0]!.fail(new TypeError('no'));
+    await done;
+    expect(sheet.refused).toBe(true);
+    const next = sheet.do(step(2));
+    await settled();
+    server.steps[1]!.answer(patch(1, 11));
+    await next;
+    expect(sheet.refused).toBe(false);
 });
 
 test('the drawing that was asked for last is shown, whichever comes first', async () => {

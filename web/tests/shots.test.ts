@@ -8,6 +8,10 @@ const server = vi.hoisted(() => ({
     bad: '',
     loads: 0,
     heard: null as ((event: unknown) => void) | null,
+    back: null as (() => void) | null,
+    refuses: false,
+    /** Lists are answered when they are let go. */
+    held: null as (() => void)[] | null,
     stopped: 0,
 }));
 
@@ -19,16 +23,21 @@ vi.mock('../src/lib/api', () => {
         Refused,
         productions: () => {
             server.loads++;
-            return Promise.resolve(structuredClone(server.productions));
+            const now = structuredClone(server.productions);
+            const { held } = server;
+            return held ? new Promise((come) => held.push(() => come(now))) : Promise.resolve(now);
         },
         jobs: () => Promise.resolve([]),
         upload: (_: number, file: { name: string }, progress: (share: number) => void) => {
             server.uploads.push(file.name);
             progress(1);
-            return file.name === server.bad ? Promise.reject(new Refused()) : Promise.resolve(1);
+            return file.name === server.bad
+                ? Promise.reject(new Refused())
+                : Promise.resolve({ id: 1, notes: [`${file.name} is short`] });
         },
-        listen: (_: number, heard: (event: unknown) => void) => {
-            server.heard = heard;
+        setSwatches: () => (server.refuses ? Promise.reject(new Refused()) : Promise.resolve(1)),
+        listen: (_: number, heard: (event: unknown) => void, back: () => void) => {
+            Object.assign(server, { heard, back });
             return () => server.stopped++;
         },
     };
@@ -51,7 +60,7 @@ beforeEach(async () => {
         { id: 1, shots: [shot(1, [drawing(1), drawing(2)]), shot(2, [])] },
         { id: 2, shots: [shot(3, [drawing(3)])] },
     ];
-    Object.assign(server, { uploads: [], bad: '', heard: null });
+    Object.assign(server, { uploads: [], bad: '', heard: null, back: null, refuses: false, held: null });
     sheet.view = null;
     await shots.load();
     shots.current = 1;
@@ -67,6 +76,13 @@ test('files come in by the numbers in their names, and one that is bad does not 
     expect(server.uploads).toEqual(['A-1.png', 'A-02.png', 'A-9.png', 'A-10.png']);
     expect(shots.incoming.map((f) => f.state)).toEqual(['done', 'done', 'failed', 'done']);
     expect(shots.incoming[2]?.trouble).toBe('the file is cut off. Scan it again');
+    // What of a file is missing is told beside it.
+    expect(shots.incoming.map((f) => f.notes)).toEqual([
+        ['A-1.png is short'],
+        ['A-02.png is short'],
+        [],
+        ['A-10.png is short'],
+    ]);
     expect(server.loads).toBe(1);
 });
 
@@ -123,4 +139,38 @@ test('of another shot that is looked at the events are heard, and those of the o
     expect(server.stopped).toBe(before);
     shots.look(2);
     expect([server.stopped, shots.current]).toEqual([before + 1, 2]);
+});
+
+test('after an absence of the server everything is read again', async () => {
+    shots.current = null;
+    shots.look(1);
+    sheet.view = { info: { id: 1, revision: 1 } } as never;
+    server.productions = [{ id: 1, shots: [shot(1, [drawing(1, 6)])] }];
+    server.back!();
+    await settled();
+    expect(shots.shot?.drawings[0]?.revision).toBe(6);
+    expect(caughtUp).toHaveBeenCalledTimes(1);
+});
+
+test('an older list does not overwrite a newer one, nor what a step said since it was asked for', async () => {
+    const held: (() => void)[] = [];
+    server.held = held;
+    const first = shots.load();
+    server.productions = [{ id: 1, shots: [shot(1, [drawing(1, 9)])] }];
+    const second = shots.load();
+    held[1]!();
+    held[0]!();
+    await Promise.all([first, second]);
+    expect(shots.shot?.drawings[0]?.revision).toBe(9);
+    const third = shots.load();
+    shots.note({ ...drawing(1, 10) } as never);
+    held[2]!();
+    await third;
+    expect(shots.shot?.drawings[0]?.revision).toBe(10);
+});
+
+test('whether swatches were taken is told', async () => {
+    expect(await shots.setSwatches([])).toBe(true);
+    server.refuses = true;
+    expect(await shots.setSwatches([])).toBe(false);
 });

@@ -6,6 +6,7 @@ import { settled } from './page';
 
 interface Asked {
     url: string;
+    revision: number;
     come: () => void;
     fail: () => void;
 }
@@ -14,12 +15,13 @@ const asked = vi.hoisted(() => [] as Asked[]);
 const closed: string[] = [];
 
 vi.mock('../src/lib/api', () => ({
-    pictureUrl: (id: number, kind: string, w: { x: number; y: number; level: number }, version: number) =>
+    pictureUrl: ({ id }: { id: number }, kind: string, w: { x: number; y: number; level: number }, version: number) =>
         [id, kind, w.level, w.x, w.y, version].join('/'),
-    picture: (url: string) =>
+    picture: (url: string, revision: number) =>
         new Promise((come, fail) => {
             asked.push({
                 url,
+                revision,
                 come: () => come({ url, close: () => closed.push(url) }),
                 fail: () => fail(new Error()),
             });
@@ -36,7 +38,7 @@ function pen() {
     return { g: g as unknown as CanvasRenderingContext2D, drawn };
 }
 
-const of = { id: 1, width: 4800, height: 3600 };
+const of = { id: 1, key: 'a', revision: 1, width: 4800, height: 3600 };
 
 function at(x: number, y: number, scale: number) {
     const camera = new Camera();
@@ -139,7 +141,7 @@ test('a picture that could not be had is asked for again', async () => {
 
 test('so many are kept; those not used for longest are let go of, and what they held with them', async () => {
     const tiles = new Tiles(() => {});
-    const look = (k: number) => tiles.warm(at(256, 256, 1), { ...of, id: k }, 'ink', () => 1, 1);
+    const look = (k: number) => tiles.warm(at(256, 256, 1), { ...of, id: k, key: `k${k}` }, 'ink', () => 1, 1);
     for (let k = 0; k < 60; k++) {
         look(k);
         await comeAll();
@@ -149,4 +151,15 @@ test('so many are kept; those not used for longest are let go of, and what they 
     expect(closed.length).toBeGreaterThan(0);
     expect(closed.some((url) => url.startsWith('0/'))).toBe(false);
     expect(closed.every((url) => Number(url.split('/')[0]) < 40)).toBe(true);
+});
+
+test('a picture is asked for with the revision that is shown, and is not taken for one of another database', async () => {
+    const tiles = new Tiles(() => {});
+    const camera = at(256, 256, 1);
+    tiles.warm(camera, { ...of, revision: 7 }, 'ink', () => 5, 1);
+    expect(new Set(asked.map((a) => a.revision))).toEqual(new Set([7]));
+    await comeAll();
+    const { g, drawn } = pen();
+    tiles.draw(g, camera, { ...of, id: 99, key: 'other' }, 'ink', () => 5, 1);
+    expect(drawn).toEqual([]);
 });

@@ -43,6 +43,9 @@ enum What {
         #[arg(long)]
         out: PathBuf,
     },
+    /// Reads one file for another process, with limits on what it may take.
+    #[command(hide = true)]
+    ReadFile,
     /// Prepares pictures without a server: ink, lines, regions and a report for each.
     Prepare {
         /// PNG, JPEG, TIFF or SVG files.
@@ -86,7 +89,12 @@ fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
 fn run(what: impl Future<Output = Result<(), rhizograph_app::server::Error>>) -> ExitCode {
     let ended = match rocket::tokio::runtime::Runtime::new() {
         Err(e) => Err(e.to_string()),
-        Ok(runtime) => runtime.block_on(what).map_err(|e| e.to_string()),
+        Ok(runtime) => {
+            let ended = runtime.block_on(what).map_err(|e| e.to_string());
+            // What is still computed nobody waits for: the process ends under it.
+            runtime.shutdown_background();
+            ended
+        }
     };
     match ended {
         Ok(()) => ExitCode::SUCCESS,
@@ -101,6 +109,10 @@ fn main() -> ExitCode {
     match Arguments::parse().what {
         What::Serve { database_url, port, web } => run(serve(Settings { database_url, port, web })),
         What::Work { database_url } => run(work(&database_url)),
+        What::ReadFile => match rhizograph_app::reader::run() {
+            Ok(()) => ExitCode::SUCCESS,
+            Err(_) => ExitCode::FAILURE,
+        },
         What::Demo { out } => match write_demo(&out) {
             Ok(()) => ExitCode::SUCCESS,
             Err(e) => {
@@ -117,9 +129,14 @@ fn main() -> ExitCode {
                 }
             };
             let mut failed = false;
-            for error in prepare(&inputs, &out, &recipes, until, jobs).into_iter().filter_map(Result::err) {
-                eprintln!("rhizograph: {error}");
-                failed = true;
+            for (input, result) in inputs.iter().zip(prepare(&inputs, &out, &recipes, until, jobs)) {
+                match result {
+                    Ok(notes) => notes.iter().for_each(|note| eprintln!("rhizograph: {}: {note}", input.display())),
+                    Err(error) => {
+                        eprintln!("rhizograph: {error}");
+                        failed = true;
+                    }
+                }
             }
             ExitCode::from(u8::from(failed))
         }

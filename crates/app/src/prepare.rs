@@ -1,5 +1,6 @@
 //! `rhizograph prepare`: from pictures to ink, lines, regions and a report, without a server or a database.
 
+use crate::reader;
 use rayon::prelude::*;
 use rhizograph_core::command::{close, cut_all};
 use rhizograph_core::finding::Kind;
@@ -14,7 +15,7 @@ use rhizograph_core::scene::Scene;
 use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::weigh;
-use rhizograph_formats::{Input, drawing_json, raster_out, read, svg_out};
+use rhizograph_formats::{Input, Reading, drawing_json, raster_out, svg_out};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -37,7 +38,11 @@ pub enum Error {
     #[error("{path}: {reason}")]
     Read { path: PathBuf, reason: std::io::Error },
     #[error("{path}: {reason}")]
+    File { path: PathBuf, reason: reader::Error },
+    #[error("{path}: {reason}")]
     Format { path: PathBuf, reason: rhizograph_formats::Error },
+    #[error("{path}: {beyond} regions are left out: {most} can be told apart in one picture")]
+    Beyond { path: PathBuf, beyond: usize, most: usize },
     #[error("{path}: {reason}")]
     Core { path: PathBuf, reason: rhizograph_core::Error },
     #[error("{path}: could not be written: {reason}")]
@@ -69,15 +74,18 @@ pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
     (after, tails.into_iter().cloned().collect())
 }
 
-/// Prepares one picture: all results are written beside each other into `out`.
-fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<(), Error> {
+/// Prepares one picture: all results are written beside each other into `out`. Gives what of the file is missing.
+fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<Vec<String>, Error> {
     let bytes = std::fs::read(path).map_err(|reason| Error::Read { path: path.to_owned(), reason })?;
-    let format = |reason| Error::Format { path: path.to_owned(), reason };
     let core = |reason| Error::Core { path: path.to_owned(), reason };
-    let input = read(&bytes).map_err(format)?;
+    let reading = reader::contents(&bytes, Reading::default());
+    let input = reading.map_err(|reason| Error::File { path: path.to_owned(), reason })?;
+    drop(bytes);
+    let mut notes = Vec::new();
     let mut clock = Clock { steps: Vec::new(), last: Instant::now() };
     let (mut sheet, mut lifted, vector) = match input {
         Input::Raster(raster) => {
+            notes = raster.notes;
             let dpi = raster.dpi.unwrap_or(USUAL_DPI);
             let original = [raster.rgb.width, raster.rgb.height];
             let mut intake = recipes.intake.clone();
@@ -102,7 +110,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
         lifted.alpha = weigh(&lifted.alpha, &recipes.weight, recipes.lift.edge, None, sheet.dpi);
         clock.step("weight");
     }
-    let mut results = Results { scene: None, before: None, cut: Vec::new() };
+    let mut results = Results { scene: None, before: None, cut: Vec::new(), notes };
     if until >= Until::Trace && !vector {
         sheet.lines = shared(trace(&lifted, &recipes.trace, sheet.dpi, 1));
         sheet.next_id = sheet.lines.len() as u64 + 1;
@@ -119,13 +127,20 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
         results.scene = Some(Scene::of(&sheet, &lifted));
         clock.step("regions");
     }
-    write_all(path, out, &sheet, &lifted, &results, &clock.steps, until)
+    write_all(path, out, &sheet, &lifted, &results, &clock.steps, until)?;
+    let regions = results.scene.as_ref().map(|s| &s.regions);
+    match regions.filter(|r| r.beyond() > 0) {
+        Some(r) => Err(Error::Beyond { path: path.to_owned(), beyond: r.beyond(), most: r.len() }),
+        None => Ok(results.notes),
+    }
 }
 
 struct Results {
     before: Option<Scene>,
     scene: Option<Scene>,
     cut: Vec<Tail>,
+    /// What of the file is missing or was left out.
+    notes: Vec<String>,
 }
 
 fn write_all(
@@ -154,13 +169,14 @@ fn write_all(
     if until >= Until::Trace {
         let svg = svg_out::drawing_svg(&sheet.lines, &[], ink.colour, sheet.width, sheet.height, sheet.dpi);
         write("lines.svg", svg.as_bytes())?;
-        write("lines.json", drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi).as_bytes())?;
+        let json = drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi);
+        write("lines.json", json.map_err(format)?.as_bytes())?;
     }
     if let Some(scene) = &results.scene {
         write("regions.png", &raster_out::labels_png(&scene.regions.labels, sheet.dpi).map_err(format)?)?;
     }
     let report = report(sheet, results, steps);
-    write("report.json", serde_json::to_string_pretty(&report).unwrap_or_default().as_bytes())
+    write("report.json", format!("{report:#}").as_bytes())
 }
 
 fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
@@ -196,18 +212,18 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     }
     json!({
         "size": [sheet.width, sheet.height], "dpi": sheet.dpi, "steps": steps,
-        "loose_ends": loose, "gaps": gaps, "tails": tails, "regions": regions,
+        "loose_ends": loose, "gaps": gaps, "tails": tails, "regions": regions, "notes": results.notes,
     })
 }
 
-/// Prepares all inputs, `jobs` at a time. Gives one result an input, in their order.
+/// Prepares all inputs, `jobs` at a time. Gives for each, in their order, what of its file is missing or was left out.
 pub fn prepare(
     inputs: &[PathBuf],
     out: &Path,
     recipes: &Recipes,
     until: Until,
     jobs: Option<usize>,
-) -> Vec<Result<(), Error>> {
+) -> Vec<Result<Vec<String>, Error>> {
     if let Err(reason) = std::fs::create_dir_all(out) {
         let reason = reason.kind();
         return inputs.iter().map(|_| Err(Error::Write { path: out.to_owned(), reason: reason.into() })).collect();

@@ -3,9 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::server::api::{
-    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
-    LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
-    RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    BroughtIn, CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest,
+    LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal,
+    RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -13,6 +13,7 @@ use ts_rs::{Config, TS};
 
 fn export(dir: &Path) {
     let config = Config::new().with_out_dir(dir).with_large_int("number");
+    BroughtIn::export_all(&config).unwrap();
     CommandRequest::export_all(&config).unwrap();
     DrawingView::export_all(&config).unwrap();
     Event::export_all(&config).unwrap();

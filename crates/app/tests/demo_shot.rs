@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::demo::{PHOTOGRAPHED, fed, photographed, scanned, sheet as on_glass};
+use rhizograph_app::intake::new_drawing;
 use rhizograph_app::prepare::settle_sure;
-use rhizograph_app::server::bench::new_drawing;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
@@ -18,7 +18,7 @@ use rhizograph_core::trace::trace;
 use rhizograph_demo::camera;
 use rhizograph_demo::feeder::{on_scan, peg_marks};
 use rhizograph_demo::marrow::{DPI, DRAWINGS, HEIGHT, WIDTH, draw, draw_as_meant};
-use rhizograph_formats::{Input, read};
+use rhizograph_formats::{Input, Reading, read};
 
 struct Worked {
     sheet: Sheet,
@@ -27,7 +27,9 @@ struct Worked {
 }
 
 fn lifted_and_traced(number: usize) -> Worked {
-    let Ok(Input::Raster(raster)) = read(&scanned(number).unwrap()) else { panic!("the scan does not read") };
+    let Ok(Input::Raster(raster)) = read(&scanned(number).unwrap(), Reading::default()) else {
+        panic!("the scan does not read")
+    };
     let mut sheet = Sheet::new(raster.rgb.width, raster.rgb.height, raster.dpi.unwrap());
     let holes = find_pegs(&raster.rgb, sheet.dpi).unwrap().boxes.to_vec();
     let rgb = lay_out(raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
@@ -178,7 +180,7 @@ fn the_phone_photo_is_squared_up_and_lifts_to_what_was_drawn() {
     let (name, bytes) = photographed(PHOTOGRAPHED).unwrap();
     let drawing = new_drawing(&name, &bytes, None).unwrap();
     assert!(drawing.sheet.dpi_assumed, "a photo does not tell its resolution");
-    let Ok(Input::Raster(raster)) = read(&bytes) else { panic!("the photo does not read") };
+    let Ok(Input::Raster(raster)) = read(&bytes, Reading::default()) else { panic!("the photo does not read") };
     let found = find_corners(&raster.rgb).unwrap();
     let corners = camera::corners(70 + PHOTOGRAPHED as u64);
     for (got, is) in found.into_iter().zip(corners) {

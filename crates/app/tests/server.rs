@@ -503,7 +503,7 @@ fn every_address_says_in_words_what_it_cannot_do() {
             404,
             "no such shot",
         ),
-        ("POST", "/jobs/987654/stop".into(), json!({}), 422, "no such work"),
+        ("POST", "/jobs/987654/stop".into(), json!({}), 404, "no such work"),
         ("GET", "/nowhere".into(), Value::Null, 404, "nothing at this address"),
         ("GET", format!("{at}/pictures/painting?x=0&y=0&width=8&height=8&level=0"), Value::Null, 422, "painting"),
         ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 404, "nothing at this"),

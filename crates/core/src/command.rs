@@ -3,7 +3,7 @@
 
 use crate::error::Error;
 use crate::finding::{Finding, Kind, SAME_PLACE, Settled, Verdict};
-use crate::geom::{Pt, polyline_len, pt, segments_cross};
+use crate::geom::{Pt, polyline_len, pt, segments_cross, thinned};
 use crate::ink::Ink;
 use crate::intake::{Homography, Layout};
 use crate::join::{
@@ -82,6 +82,28 @@ pub enum Command {
         lines: Vec<u64>,
         adjust: Adjust,
     },
+}
+
+/// The most things named in one command.
+const MOST_NAMED: usize = 200_000;
+/// The most points of a stroke.
+const MOST_POINTS: usize = 20_000;
+/// The most points of a stroke that are left once it is thinned: nobody's hand wavers more.
+const MOST_BENDS: usize = 4000;
+/// How closely a stroke is followed when it is thinned, px.
+const THINNED_WITHIN: f64 = 0.1;
+
+impl Command {
+    /// Refuses, by itself, more than one command may name.
+    fn check(&self) -> Result<(), Error> {
+        let named = match self {
+            Command::Settle { ids, .. } | Command::Leave { ids } | Command::Reopen { ids } => ids.len(),
+            Command::Fill { at, .. } | Command::Clear { at } => at.len(),
+            Command::Weigh { lines, .. } => lines.len(),
+            _ => 0,
+        };
+        if named > MOST_NAMED { Err(Error::Mismatch("one step is about up to 200000 things")) } else { Ok(()) }
+    }
 }
 
 /// What leaves a list and what enters it, by place; what stays keeps its order.
@@ -306,6 +328,7 @@ pub fn plan(
     swatches: &[String],
 ) -> Result<Change, Error> {
     let mut after = sheet.clone();
+    command.check()?;
     let label = match command {
         Command::Recipes { recipes } => {
             recipes.check()?;
@@ -327,27 +350,34 @@ pub fn plan(
         }
         Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
         Command::Leave { ids } => {
-            for id in ids {
+            let mut left = 0;
+            for id in once_each(ids) {
                 let f = finding(scene, id)?;
                 if !f.left {
                     after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
+                    left += 1;
                 }
             }
-            counted("left", ids.len(), "finding")
+            counted("left", left, "finding")
         }
         Command::Reopen { ids } => {
-            for id in ids {
-                let f = finding(scene, id)?;
-                after.settled.retain(|s| !(s.kind == f.kind && s.how == Verdict::Left && s.at.dist(f.at) < SAME_PLACE));
-            }
-            counted("opened again", ids.len(), "finding")
+            let asked = once_each(ids).map(|id| finding(scene, id)).collect::<Result<Vec<_>, _>>()?;
+            let mut cells: FxHashMap<(i64, i64), Vec<&Finding>> = FxHashMap::default();
+            let cell = |p: Pt| ((p.x / SAME_PLACE).floor() as i64, (p.y / SAME_PLACE).floor() as i64);
+            asked.iter().for_each(|f| cells.entry(cell(f.at)).or_default().push(f));
+            let is_asked = |s: &Settled| {
+                let (x, y) = cell(s.at);
+                let near = (-1..=1).flat_map(|v| (-1..=1).map(move |u| (x + u, y + v)));
+                near.filter_map(|c| cells.get(&c)).flatten().any(|f| f.kind == s.kind && s.at.dist(f.at) < SAME_PLACE)
+            };
+            after.settled.retain(|s| !(s.how == Verdict::Left && is_asked(s)));
+            counted("opened again", asked.iter().filter(|f| f.left).count(), "finding")
         }
         Command::Sweep { path } => {
             on_sheet(sheet, path)?;
             let all = tails_up_to(&scene.network, f64::INFINITY);
             let hit: Vec<&Tail> = all.iter().filter(|t| sweeps(path, t)).collect();
-            cut_all(&mut after, scene, &hit);
-            counted("swept off", hit.len(), "tail")
+            counted("swept off", cut_all(&mut after, scene, &hit), "tail")
         }
         Command::Seam { path } => {
             on_sheet(sheet, path)?;
@@ -410,19 +440,22 @@ pub fn plan(
         }
         Command::Fill { at, swatch } => {
             known(swatches, swatch)?;
-            let mut filled = 0;
+            let mut had: FxHashMap<u32, Vec<&Drop>> = FxHashMap::default();
+            for drop in &sheet.drops {
+                had.entry(region_of(scene, drop.at)).or_default().push(drop);
+            }
+            let mut new = Vec::new();
+            let mut filled = HashSet::new();
             for &p in at {
                 let region = scene.regions.at(p).ok_or(Error::NoRegion(p.x, p.y))?;
-                let same = |q: Pt| scene.regions.at(q).is_some_and(|r| r.id == region.id);
-                let before: Vec<&Drop> = sheet.drops.iter().filter(|d| same(d.at)).collect();
-                if before.len() == 1 && before[0].swatch == *swatch {
-                    continue;
+                let is_as_asked = matches!(had.get(&region.id).map(Vec::as_slice), Some([d]) if d.swatch == *swatch);
+                if !is_as_asked && filled.insert(region.id) {
+                    new.push(Drop { at: region.seed, swatch: swatch.clone() });
                 }
-                after.drops.retain(|d| !same(d.at));
-                after.drops.push(Drop { at: region.seed, swatch: swatch.clone() });
-                filled += 1;
             }
-            counted("filled", filled, "region")
+            after.drops.retain(|d| !filled.contains(&region_of(scene, d.at)));
+            after.drops.extend(new);
+            counted("filled", filled.len(), "region")
         }
         Command::FillEmpties { swatch } => {
             known(swatches, swatch)?;
@@ -433,11 +466,10 @@ pub fn plan(
             label
         }
         Command::Clear { at } => {
-            for &p in at {
-                let region = scene.regions.at(p).ok_or(Error::NoRegion(p.x, p.y))?;
-                after.drops.retain(|d| scene.regions.at(d.at).is_none_or(|r| r.id != region.id));
-            }
-            counted("cleared", at.len(), "region")
+            let region = |p: &Pt| scene.regions.at(*p).map(|r| r.id).ok_or(Error::NoRegion(p.x, p.y));
+            let asked = at.iter().map(region).collect::<Result<HashSet<u32>, _>>()?;
+            after.drops.retain(|d| !asked.contains(&region_of(scene, d.at)));
+            counted("cleared", asked.len(), "region")
         }
         Command::Intake { intake } => {
             lay_out_anew(&mut after, intake)?;
@@ -452,21 +484,10 @@ pub fn plan(
             "resolution".to_owned()
         }
         Command::Touch { touch } => {
-            if touch.path.len() != 1 {
-                on_sheet(sheet, &touch.path)?;
-            }
-            let fits = (0.5..=4000.0).contains(&touch.size)
-                && [touch.hardness, touch.strength].iter().all(|v| (0.0..=1.0).contains(v));
-            if !fits
-                || touch.path.iter().any(|p| !p.x.is_finite() || !p.y.is_finite())
-                || after.by_hand.touches.len() >= 4000
-            {
-                return Err(Error::Mismatch(
-                    "a brush stroke needs a size up to 4000 px, hardness and strength up to 1",
-                ));
-            }
-            let path = touch.path.iter().map(|p| p.snapped()).collect();
+            lie_near(sheet, &touch.path)?;
+            let path = thinned(&touch.path, THINNED_WITHIN).iter().map(|p| p.snapped()).collect();
             after.by_hand.touches.push(Touch { path, ..touch.clone() });
+            after.by_hand.check()?;
             "touch-up".to_owned()
         }
         Command::Invert { effect } => {
@@ -485,6 +506,7 @@ pub fn plan(
             "cleared the area".to_owned()
         }
         Command::Protect { at } => {
+            lie_near(sheet, &[*at])?;
             let near = px_per_mm(sheet.dpi).max(6.0);
             let known = after.by_hand.protected.iter().position(|p| p.dist(*at) < near);
             match known {
@@ -492,11 +514,9 @@ pub fn plan(
                     after.by_hand.protected.remove(k);
                     "gave a dot up".to_owned()
                 }
-                None if after.by_hand.protected.len() >= 1000 => {
-                    return Err(Error::Mismatch("up to 1000 dots are protected"));
-                }
                 None => {
                     after.by_hand.protected.push(at.snapped());
+                    after.by_hand.check()?;
                     "protected a dot".to_owned()
                 }
             }
@@ -504,6 +524,17 @@ pub fn plan(
         Command::Weigh { lines, adjust } => weigh_lines(&mut after, lines, *adjust)?,
     };
     Ok(Change::between(sheet, &after, label))
+}
+
+/// The number of the region at a place; 0: none.
+fn region_of(scene: &Scene, at: Pt) -> u32 {
+    scene.regions.at(at).map_or(0, |r| r.id)
+}
+
+/// Ids without those that were named before.
+fn once_each(ids: &[String]) -> impl Iterator<Item = &String> {
+    let mut seen = HashSet::new();
+    ids.iter().filter(move |id| seen.insert(id.as_str()))
 }
 
 /// Puts what is left of a line in its place: the first stretch keeps its number, and all of them its weight.
@@ -599,14 +630,20 @@ fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
     if let Some(t) = &mut after.traced {
         by_hand(&mut t.inking.by_hand);
     }
+    if !after.lies_near() {
+        return Err(Error::Mismatch("what was drawn on the sheet would lie too far off it"));
+    }
     Ok(())
 }
 
 /// Changes the weight of lines, of all if none is named; their pixels follow.
 fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Error> {
-    if let Some(id) = ids.iter().find(|id| !after.lines.iter().any(|l| l.id == **id)) {
+    let known: HashSet<u64> = after.lines.iter().map(|l| l.id).collect();
+    if let Some(id) = ids.iter().find(|id| !known.contains(id)) {
         return Err(Error::NoSuchLine(*id));
     }
+    let ids: HashSet<u64> = ids.iter().copied().collect();
+    let mut reweighed: HashSet<u64> = after.reweighed.iter().map(|r| r.line).collect();
     let numbers = match how {
         Adjust::Set { width } => [width, 0.0],
         Adjust::Scale { factor } => [factor, 0.0],
@@ -643,7 +680,7 @@ fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Er
             line.made = Made::Edited;
         }
         // Bridges and lines by hand are drawn from their geometry anyway.
-        if line.made == Made::Edited && !after.reweighed.iter().any(|r| r.line == line.id) {
+        if line.made == Made::Edited && reweighed.insert(line.id) {
             let path = flat.iter().map(|f| (f.p.snapped(), f.width)).map(|(p, w)| [p.x, p.y, w]).collect();
             after.reweighed.push(Reweighed { line: line.id, path });
         }
@@ -659,17 +696,25 @@ fn known(swatches: &[String], swatch: &str) -> Result<(), Error> {
     if swatches.iter().any(|s| s == swatch) { Ok(()) } else { Err(Error::NoSuchSwatch(swatch.to_owned())) }
 }
 
-fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
+/// Refuses places that are far off the sheet.
+fn lie_near(sheet: &Sheet, places: &[Pt]) -> Result<(), Error> {
     let margin = 2000.0;
     let fits = |p: &&Pt| {
         (-margin..=sheet.width as f64 + margin).contains(&p.x)
             && (-margin..=sheet.height as f64 + margin).contains(&p.y)
     };
-    match path.iter().find(|p| !fits(p)) {
+    match places.iter().find(|p| !fits(p)) {
         Some(p) => Err(Error::OffSheet(p.x, p.y)),
-        None if path.len() < 2 || path.len() > 20_000 => Err(Error::Mismatch("a stroke needs 2 to 20000 points")),
         None => Ok(()),
     }
+}
+
+/// Refuses a path that is no stroke on the sheet.
+fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
+    if path.len() < 2 || path.len() > MOST_POINTS {
+        return Err(Error::Mismatch("a stroke needs 2 to 20000 points"));
+    }
+    lie_near(sheet, path)
 }
 
 fn finding<'a>(scene: &'a Scene, id: &str) -> Result<&'a Finding, Error> {
@@ -678,8 +723,8 @@ fn finding<'a>(scene: &'a Scene, id: &str) -> Result<&'a Finding, Error> {
 
 fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWith>) -> Result<String, Error> {
     let mut tails: Vec<&Tail> = Vec::new();
-    let (mut closed, mut cut) = (0, 0);
-    for id in ids {
+    let (mut closed, mut left) = (0, 0);
+    for id in once_each(ids) {
         let f = finding(scene, id)?;
         let end = scene.findings.end_of(id);
         let unknown = || Error::NoSuchFinding(id.clone());
@@ -691,19 +736,20 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
             }
             Kind::Tail => {
                 tails.push(end.and_then(|e| scene.tails.at(e)).ok_or_else(unknown)?);
-                cut += 1;
             }
             // These have no one way of being settled: to leave them knowingly is.
+            Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints if f.left => {}
             Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints => {
                 after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
+                left += 1;
             }
         }
     }
-    cut_all(after, scene, &tails);
-    Ok(match (closed, cut) {
-        (c, 0) if c > 0 => counted("closed", c, "gap"),
-        (0, t) if t > 0 => counted("cut", t, "tail"),
-        _ => counted("settled", ids.len(), "finding"),
+    let cut = cut_all(after, scene, &tails);
+    Ok(match (closed, cut, left) {
+        (c, 0, 0) if c > 0 => counted("closed", c, "gap"),
+        (0, t, 0) if t > 0 => counted("cut", t, "tail"),
+        (c, t, l) => counted("settled", c + t + l, "finding"),
     })
 }
 
@@ -721,9 +767,10 @@ pub fn close(after: &mut Sheet, gap: &Gap, with: CloseWith) {
     after.settled.push(Settled { kind: Kind::Gap, at: gap.from, how });
 }
 
-/// Cuts tails; of a line with tails at both ends both.
-pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
+/// Cuts tails; of a line with tails at both ends both. Gives how many went.
+pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) -> usize {
     let mut done: Vec<&Tail> = Vec::new();
+    let mut gone = 0;
     for &tail in tails {
         // A line already cut at its other end is cut anew from what is left of it.
         let id = scene_line_id(after, scene, tail);
@@ -742,13 +789,14 @@ pub fn cut_all(after: &mut Sheet, scene: &Scene, tails: &[&Tail]) {
             let Some(same) = again.iter().find(|t| t.line == 0 && t.tip.dist(tail.tip) < 0.01) else {
                 continue;
             };
-            apply_cut(after, place, cut_tail(&lines[0], same, &network), tail);
+            gone += apply_cut(after, place, cut_tail(&lines[0], same, &network), tail);
         } else {
             let line = after.lines[place].clone();
-            apply_cut(after, place, cut_tail(&line, tail, &scene.network), tail);
+            gone += apply_cut(after, place, cut_tail(&line, tail, &scene.network), tail);
         }
         done.push(tail);
     }
+    gone
 }
 
 fn scene_line_id(after: &Sheet, scene: &Scene, tail: &Tail) -> Option<u64> {
@@ -767,8 +815,8 @@ fn near_tail(scene: &Scene, tail: &Tail) -> HashSet<u64> {
     pieces.filter_map(|p| scene.network.line(p.line as usize)).map(|l| l.id).collect()
 }
 
-fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure)>, tail: &Tail) {
-    let Some((left, erasure)) = cut else { return };
+fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure)>, tail: &Tail) -> usize {
+    let Some((left, erasure)) = cut else { return 0 };
     match left {
         Some(line) => after.lines[place] = Arc::new(line),
         None => {
@@ -777,6 +825,7 @@ fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure
     }
     after.erased.push(erasure);
     after.settled.push(Settled { kind: Kind::Tail, at: tail.at, how: Verdict::Cut });
+    1
 }
 
 /// Whether a stroke passes over what is seen of a tail.
@@ -834,6 +883,10 @@ pub fn seam_spine(path: &[Pt], scene: &Scene) -> Result<Spine, Error> {
     }
     if points.len() < 2 {
         return Err(Error::Mismatch("a seam needs two different points"));
+    }
+    let mut points = thinned(&points, THINNED_WITHIN);
+    if points.len() > MOST_BENDS {
+        return Err(Error::Mismatch("the seam wavers too much to be one line"));
     }
     let reach = |p: Pt| scene.network.nearest(p, SEAM_REACH, |_| true).map(|found| found.1.p);
     // A little past the line's middle, so that they surely cross.

@@ -141,6 +141,27 @@ fn chord<'a>(mut points: impl Iterator<Item = &'a Pt>, reach: f64) -> Pt {
     (at - start).unit()
 }
 
+/// The fewest of a polyline's points that stay within `tolerance` px of all of them (Ramer, "An iterative procedure for
+/// the polygonal approximation of plane curves", Computer Graphics and Image Processing 1, 1972; Douglas and Peucker,
+/// 1973). First and last stay.
+pub fn thinned(points: &[Pt], tolerance: f64) -> Vec<Pt> {
+    let Some(last) = points.len().checked_sub(1) else { return Vec::new() };
+    let mut stays = vec![false; points.len()];
+    (stays[0], stays[last]) = (true, true);
+    let mut open = vec![(0, last)];
+    while let Some((from, to)) = open.pop() {
+        let off = |k: usize| {
+            points[k].dist(points[from].lerp(points[to], nearest_on_segment(points[k], points[from], points[to])))
+        };
+        let farthest = (from + 1..to).map(|k| (off(k), k)).max_by(|a, b| a.0.total_cmp(&b.0));
+        if let Some((_, k)) = farthest.filter(|f| f.0 > tolerance) {
+            stays[k] = true;
+            open.extend([(from, k), (k, to)]);
+        }
+    }
+    points.iter().zip(stays).filter(|(_, stays)| *stays).map(|(p, _)| *p).collect()
+}
+
 /// Length of a polyline.
 pub fn polyline_len(p: &[Pt]) -> f64 {
     p.windows(2).map(|w| w[0].dist(w[1])).sum()

@@ -21,6 +21,11 @@ impl Ink {
         Ink { alpha, colour, drawn: None }
     }
 
+    /// About how many bytes it takes.
+    pub fn bytes(&self) -> usize {
+        self.alpha.data.len() + self.drawn.as_ref().map_or(0, |d| 3 * d.data.len())
+    }
+
     /// The colour of a pixel.
     #[inline]
     pub fn colour_at(&self, x: usize, y: usize) -> Rgb {

@@ -40,16 +40,32 @@ pub struct SceneEdited {
 impl Scene {
     /// Computes the scene of a sheet whose lifted ink is given.
     pub fn of(sheet: &Sheet, lifted: &Ink) -> Scene {
+        Scene::of_while(sheet, lifted, &|| true).unwrap_or_else(|| unreachable!("it is wanted all along"))
+    }
+
+    /// The same as long as somebody wants it: asked between its steps. `None`: it was given up.
+    pub fn of_while(sheet: &Sheet, lifted: &Ink, is_wanted: &dyn Fn() -> bool) -> Option<Scene> {
+        let wanted = || is_wanted().then_some(());
         let ink = sheet.visible_ink(lifted);
+        wanted()?;
         let network = Network::of(&sheet.lines);
+        wanted()?;
         let regions = Regions::of(&network, &ink.alpha);
+        wanted()?;
         let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
+        wanted()?;
         let tails = Tails::of(&network, &sheet.recipes.join, sheet.dpi);
         let mut findings = Findings::default();
         let dropped = drops_in(&regions, &sheet.drops);
         findings.update(sheet, &network, (&regions, &dropped), (&gaps, &tails), None);
         let fills = dropped.iter().map(|d| d.fill(&sheet.drops).map(str::to_owned)).collect();
-        Scene { ink, network, regions, fills, gaps, tails, findings }
+        Some(Scene { ink, network, regions, fills, gaps, tails, findings })
+    }
+
+    /// About how many bytes it takes.
+    pub fn bytes(&self) -> usize {
+        // A line is flattened, indexed and arranged: some dozens of points, each held several times.
+        self.ink.bytes() + 2 * self.regions.labels.data.len() + 6000 * self.network.line_numbers()
     }
 
     /// The swatch that fills a region.

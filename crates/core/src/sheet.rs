@@ -4,7 +4,7 @@ use crate::finding::Settled;
 use crate::geom::{Bounds, Pt, pt};
 use crate::ink::Ink;
 use crate::lift::ByHand;
-use crate::line::{Line, Made, unlike};
+use crate::line::{Form, Line, Made, Spine, unlike};
 use crate::paint::Drop;
 use crate::plane::Plane;
 use crate::recipe::{Recipes, TraceRecipe};
@@ -14,6 +14,9 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::Arc;
 use ts_rs::TS;
+
+/// Nothing on a sheet lies farther off than this, px.
+pub const FARTHEST: f64 = 1e6;
 
 /// From so many boxes on all that they span is drawn at once.
 const MANY_BOXES: usize = 8;
@@ -177,6 +180,27 @@ impl Sheet {
     pub fn kept(&self) -> Kept {
         let lines = self.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect();
         Kept { lines, erased: self.erased.clone() }
+    }
+
+    /// Whether all that is drawn and kept on it lies where it can be worked on: numbers that are finite, places at most
+    /// [`FARTHEST`] px off.
+    pub fn lies_near(&self) -> bool {
+        let is_near = |p: &Pt| p.x.abs() <= FARTHEST && p.y.abs() <= FARTHEST;
+        let are_near = |spine: &Spine| spine.points.iter().all(is_near);
+        let lies = |l: &Arc<Line>| match &l.form {
+            Form::Centreline { spine, width, .. } => are_near(spine) && width.iter().all(|k| k[1] <= FARTHEST),
+            Form::Seam { spine } => are_near(spine),
+            Form::Outline { contours } => contours.iter().all(are_near),
+        };
+        let holds = |b: Bounds| is_near(&b.min) && is_near(&b.max);
+        let by_hand = |b: &ByHand| b.protected.iter().chain(b.touches.iter().flat_map(|t| &t.path)).all(is_near);
+        self.lines.iter().all(lies)
+            && self.erased.iter().all(|e| holds(e.bounds()))
+            && self.reweighed.iter().all(|r| holds(r.bounds()))
+            && self.drops.iter().all(|d| is_near(&d.at))
+            && self.settled.iter().all(|s| is_near(&s.at))
+            && by_hand(&self.by_hand)
+            && self.traced.as_ref().is_none_or(|t| by_hand(&t.inking.by_hand))
     }
 
     /// How many lines somebody made or changed by hand: tracing again keeps them.

@@ -29,7 +29,8 @@ impl Inking {
     /// Refuses numbers outside their ranges, naming the first.
     pub fn check(&self) -> Result<(), Error> {
         self.lift.check()?;
-        self.weight.check()
+        self.weight.check()?;
+        self.by_hand.check()
     }
 }
 
@@ -126,6 +127,20 @@ impl Stages {
     /// Forgets everything: the sheet is another one now.
     pub fn forget(&mut self) {
         *self = Stages::default();
+    }
+
+    /// About how many bytes all that is kept takes.
+    pub fn bytes(&self) -> usize {
+        let of_inked = |i: &Arc<Inked>| i.as_ref().as_ref().map_or(0, |(ink, _)| ink.bytes());
+        let cover = self.covered.as_ref().map_or(0, |c| 3 * c.1.peaks.data.len());
+        // Alpha, specks and pinholes; a mask, distances and a skeleton.
+        let base = if self.base.is_some() { cover } else { 0 };
+        let boned = self.boned.as_ref().map_or(0, |b| 7 * b.alpha.data.len() + of_inked(&b.of));
+        let inked = [self.lifted.as_ref().map(|l| &l.2), self.weighed.as_ref().map(|w| &w.1)];
+        let outside = self.outside.as_ref().map_or(0, |o| o.1.data.len());
+        let smaller: usize = self.smaller.iter().map(|s| 3 * s.1.data.len()).sum();
+        let scratch = self.scratch.as_ref().map_or(0, |s| s.data.len());
+        cover + base + boned + inked.into_iter().flatten().map(of_inked).sum::<usize>() + outside + smaller + scratch
     }
 
     /// Lengths are in mm: at another resolution nothing that was kept holds.

@@ -1,5 +1,6 @@
 //! The lines of a drawing as JSON: points with widths, flattened to 0.05 px.
 
+use crate::Error;
 use rhizograph_core::line::{Form, Line};
 use serde::Serialize;
 use serde_json::{Value, json};
@@ -36,9 +37,9 @@ fn line_value(line: &Line) -> Value {
 }
 
 /// `{"size":[w,h],"dpi":n,"lines":[{"id","kind","closed","points":[[x,y,width],...]}]}`; an outline has "contours".
-pub fn lines_json(lines: &[Arc<Line>], width: usize, height: usize, dpi: f64) -> String {
+pub fn lines_json(lines: &[Arc<Line>], width: usize, height: usize, dpi: f64) -> Result<String, Error> {
     let drawing = Drawing { size: [width, height], dpi, lines: lines.iter().map(|l| line_value(l)).collect() };
-    serde_json::to_string(&drawing).unwrap_or_default()
+    serde_json::to_string(&drawing).map_err(|e| Error::Write(e.to_string()))
 }
 
 #[cfg(test)]
@@ -52,7 +53,7 @@ mod tests {
         let spine = Spine::through(&[pt(1.0, 2.0), pt(9.0, 2.0)], false);
         let form = Form::Centreline { spine, width: vec![[0.0, 3.0], [1.0, 5.0]], ends: [End::Round; 2] };
         let line = Line { id: 7, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None };
-        let value: Value = serde_json::from_str(&lines_json(&[Arc::new(line)], 20, 10, 300.0)).unwrap();
+        let value: Value = serde_json::from_str(&lines_json(&[Arc::new(line)], 20, 10, 300.0).unwrap()).unwrap();
         assert_eq!(value["size"], json!([20, 10]));
         assert_eq!(value["lines"][0]["kind"], "centreline");
         assert_eq!(value["lines"][0]["points"], json!([[1.0, 2.0, 3.0], [9.0, 2.0, 5.0]]));

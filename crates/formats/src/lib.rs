@@ -20,14 +20,18 @@ pub const MOST_PIXELS: u64 = 120_000_000;
 pub enum Error {
     #[error("the file is empty")]
     Empty,
-    #[error("the file has {0} MiB; up to 256 MiB are read")]
-    TooLarge(usize),
+    #[error("the file has {} MiB; up to {} MiB of this kind are read", .has.div_ceil(1 << 20), .most >> 20)]
+    TooLarge { has: usize, most: usize },
     #[error("this is no PNG, JPEG, TIFF or SVG picture")]
     Unknown,
     #[error("the picture is {0} x {1} pixels; up to {max} a side and 120 megapixels are read", max = MOST_SIDE)]
     TooManyPixels(u32, u32),
     #[error("the {0} file is damaged or cut short: {1}")]
     Damaged(&'static str, String),
+    #[error("this kind of {0} is not read: {1}")]
+    Unsupported(&'static str, String),
+    #[error("this file takes more than is given to one: {0}")]
+    TooMuch(String),
     #[error("the picture could not be written: {0}")]
     Write(String),
 }
@@ -38,17 +42,30 @@ pub enum Input {
     Vector(svg_in::Vector),
 }
 
+/// How a file is read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Reading {
+    /// Turned as the file says it is to be looked at.
+    pub upright: bool,
+}
+
+impl Default for Reading {
+    fn default() -> Self {
+        Reading { upright: true }
+    }
+}
+
 /// Reads a picture from the bytes of a file; the contents decide what it is, not the name.
-pub fn read(bytes: &[u8]) -> Result<Input, Error> {
+pub fn read(bytes: &[u8], how: Reading) -> Result<Input, Error> {
     if bytes.is_empty() {
         return Err(Error::Empty);
     }
     if bytes.len() > MOST_BYTES {
-        return Err(Error::TooLarge(bytes.len() >> 20));
+        return Err(Error::TooLarge { has: bytes.len(), most: MOST_BYTES });
     }
     if svg_in::looks_like_svg(bytes) {
         svg_in::read(bytes).map(Input::Vector)
     } else {
-        raster_in::read(bytes).map(Input::Raster)
+        raster_in::read(bytes, how.upright).map(Input::Raster)
     }
 }

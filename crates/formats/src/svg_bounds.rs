@@ -35,68 +35,110 @@ const OF_SHAPES: [&str; 19] = [
     "y2",
 ];
 
+/// The most attributes of one element: each is held against all others of it.
+const MOST_ATTRIBUTES: usize = 2000;
+
+/// Refuses a text that could not be taken apart in good time.
+pub fn check_text(text: &str) -> Result<(), Error> {
+    let (mut in_tag, mut quote, mut attributes) = (false, 0, 0);
+    for &byte in text.as_bytes() {
+        match (in_tag, byte) {
+            (false, b'<') => (in_tag, attributes) = (true, 0),
+            (true, _) if quote == byte => quote = 0,
+            (true, _) if quote != 0 => {}
+            (true, b'"' | b'\'') => {
+                quote = byte;
+                attributes += 1;
+                if attributes > MOST_ATTRIBUTES {
+                    return Err(Error::TooMuch(format!("an element of it has more than {MOST_ATTRIBUTES} attributes")));
+                }
+            }
+            (true, b'>') => in_tag = false,
+            _ => {}
+        }
+    }
+    Ok(())
+}
+
 /// Refuses a document that would take more than any drawing does.
 pub fn check(doc: &Document) -> Result<(), Error> {
-    let named = doc.descendants().filter_map(|n| Some((n.attribute("id")?, n))).collect();
-    let is_marked_by_sheet = doc.descendants().any(|n| n.tag_name().name() == "style" && has_marker(n.text()));
-    let mut weigher = Weigher { named, known: HashMap::new(), everywhere: 0 };
-    if is_marked_by_sheet {
-        for marker in doc.descendants().filter(|n| n.tag_name().name() == "marker") {
-            weigher.everywhere += weigher.weigh(marker, 0)?;
-        }
-        weigher.known.clear();
+    let named: HashMap<&str, Node> = doc.descendants().filter_map(|n| Some((n.attribute("id")?, n))).collect();
+    let sheets = doc.descendants().filter(|n| n.tag_name().name() == "style").filter_map(|n| n.text());
+    let by_sheet: Vec<Node> = sheets.flat_map(references).filter_map(|name| named.get(name).copied()).collect();
+    let mut weigher = Weigher { named, known: HashMap::new(), everywhere: Weight::default() };
+    let mut everywhere = Weight::default();
+    for node in by_sheet {
+        everywhere.hold(weigher.weigh(node, 0)?, 1)?;
     }
+    weigher.known.clear();
+    weigher.everywhere = everywhere;
     weigher.weigh(doc.root(), 0).map(|_| ())
 }
 
-fn has_marker(text: Option<&str>) -> bool {
-    text.is_some_and(|t| t.contains("marker"))
+/// The names that a value refers to.
+fn references(value: &str) -> impl Iterator<Item = &str> {
+    value.split('#').skip(1).map(|name| name.split([')', '\'', '"', ';', ' ']).next().unwrap_or_default().trim())
+}
+
+/// What comes of a node, with all it holds and refers to.
+#[derive(Debug, Clone, Copy, Default)]
+struct Weight {
+    /// Numbers of shapes, each counted as often as it is drawn.
+    numbers: usize,
+    /// How deep things hold one another in it.
+    height: usize,
+}
+
+impl Weight {
+    /// Adds something that is held so many times.
+    fn hold(&mut self, other: Weight, times: usize) -> Result<(), Error> {
+        self.numbers = self.numbers.saturating_add(other.numbers.saturating_mul(times));
+        self.height = self.height.max(other.height + 1);
+        if self.numbers > MOST_NUMBERS || self.height > DEEPEST { Err(too_much()) } else { Ok(()) }
+    }
 }
 
 struct Weigher<'a, 'input> {
     named: HashMap<&'a str, Node<'a, 'input>>,
-    /// How many numbers come of a node; none while it is looked at.
-    known: HashMap<NodeId, Option<usize>>,
-    /// Of markers that a style sheet may put at every place of every line.
-    everywhere: usize,
+    /// What comes of a node; none while it is looked at.
+    known: HashMap<NodeId, Option<Weight>>,
+    /// Of what a style sheet may put at every place of every line.
+    everywhere: Weight,
 }
 
 impl<'a, 'input> Weigher<'a, 'input> {
-    /// How many numbers come of a node, with what it holds and refers to.
-    fn weigh(&mut self, node: Node<'a, 'input>, depth: usize) -> Result<usize, Error> {
+    fn weigh(&mut self, node: Node<'a, 'input>, depth: usize) -> Result<Weight, Error> {
         if depth > DEEPEST {
             return Err(too_much());
         }
         // What holds itself is refused or passed over by the reader.
         if let Some(known) = self.known.get(&node.id()) {
-            return Ok(known.unwrap_or(0));
+            return Ok(known.unwrap_or_default());
         }
         self.known.insert(node.id(), None);
         let mut own = 0;
         for attribute in node.attributes().filter(|a| OF_SHAPES.contains(&a.name())) {
             own += numbers(attribute.value())?;
         }
-        let mut all = own.saturating_mul(1 + self.everywhere).saturating_add(1);
+        let mut all = Weight { numbers: own + 1, height: 0 };
+        all.hold(self.everywhere, own)?;
         for child in node.children().filter(Node::is_element) {
-            all = all.saturating_add(self.weigh(child, depth + 1)?);
+            all.hold(self.weigh(child, depth + 1)?, 1)?;
         }
-        for attribute in node.attributes() {
-            let (name, value) = (attribute.name(), attribute.value());
-            // A marker is drawn at each place of a line.
-            let times = match name {
-                "href" if node.tag_name().name() == "use" => 1,
-                _ if name.starts_with("marker") || name == "style" && has_marker(Some(value)) => own.max(1),
-                _ => continue,
+        let mut heirs = None;
+        for attribute in node.attributes().filter(|a| a.value().contains('#')) {
+            let is_marker = attribute.name().starts_with("marker") || attribute.value().contains("marker");
+            // What a group is painted with all in it is painted with; a marker is drawn at each place of a line.
+            let times = match attribute.name() {
+                "href" => 1,
+                _ => *heirs.get_or_insert_with(|| node.descendants().filter(Node::is_element).count()),
             };
-            for name in value.split('#').skip(1) {
-                let name = name.split([')', '\'', '"']).next().unwrap_or_default().trim();
+            let times = if is_marker { all.numbers.max(times) } else { times };
+            for name in references(attribute.value()) {
                 if let Some(&other) = self.named.get(name) {
-                    all = all.saturating_add(self.weigh(other, depth + 1)?.saturating_mul(times));
+                    all.hold(self.weigh(other, depth + 1)?, times)?;
                 }
             }
-        }
-        if all > MOST_NUMBERS {
-            return Err(too_much());
         }
         self.known.insert(node.id(), Some(all));
         Ok(all)
@@ -104,7 +146,7 @@ impl<'a, 'input> Weigher<'a, 'input> {
 }
 
 fn too_much() -> Error {
-    Error::Damaged("SVG", "it would take more curves than any drawing has".into())
+    Error::TooMuch("it would take more curves, or hold them deeper in one another, than any drawing does".into())
 }
 
 /// How many numbers are in a text. Errors: one that no drawing has.
@@ -157,6 +199,13 @@ mod tests {
         }
     }
 
+    #[test]
+    fn an_element_of_endless_attributes_is_refused_before_it_is_taken_apart() {
+        let many = |n: usize| format!("<svg {}/>", (0..n).map(|k| format!("a{k}='>' ")).collect::<String>());
+        assert!(check_text(&many(1000)).is_ok() && check_text(&many(300_000)).is_err());
+        assert!(check_text(&"<a b='1'/>".repeat(5000)).is_ok());
+    }
+
     fn checked(inner: &str) -> Result<(), Error> {
         check(&Document::parse(&format!("<svg xmlns='http://www.w3.org/2000/svg'>{inner}</svg>")).unwrap())
     }
@@ -173,6 +222,22 @@ mod tests {
         assert!(checked(&marked("marker-mid='url(#m)'")).is_err());
         assert!(checked(&marked("style='marker:url(#m)'")).is_err());
         assert!(checked(&format!("<style>path{{marker-mid:url(#m)}}</style>{}", marked(""))).is_err());
+        // Chains of anything that is painted with something else, in any order.
+        for (element, by) in [("pattern", "fill"), ("clipPath", "clip-path"), ("mask", "mask"), ("filter", "filter")] {
+            let link =
+                |k: usize| format!("<{element} id='k{k}'><path d='M0 0L1 1' {by}='url(#k{})'/></{element}>", k + 1);
+            let chain = |n: usize| (0..n).map(link).collect::<String>();
+            let turned = |n: usize| (0..n).rev().map(link).collect::<String>();
+            assert!(checked(&chain(40)).is_ok() && checked(&turned(40)).is_ok(), "{element}");
+            assert!(checked(&chain(2000)).is_err() && checked(&turned(2000)).is_err(), "{element}");
+            let twice = |k: usize| {
+                format!(
+                    "<{element} id='k{k}'><path d='M0 0L1 1' {by}='url(#k{0})'/><path d='M0 0L1 1' style='{by}:url(#k{0})'/></{element}>",
+                    k + 1
+                )
+            };
+            assert!(checked(&(0..40).map(twice).collect::<String>()).is_err(), "{element}");
+        }
         // One that holds itself is left to the reader.
         assert!(checked("<g id='a'><use href='#a'/></g>").is_ok());
     }

@@ -3,7 +3,9 @@
 use crate::{Error, MOST_PIXELS, MOST_SIDE, svg_bounds};
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
+use std::borrow::Cow;
 use std::sync::Arc;
+use usvg::ImageHrefResolver;
 use usvg::roxmltree::{Document, ParsingOptions};
 use usvg::tiny_skia_path::{PathSegment, Transform};
 
@@ -24,37 +26,87 @@ pub struct Vector {
     pub lines: Vec<Arc<Line>>,
 }
 
-/// Whether the bytes begin like an SVG document.
-pub fn looks_like_svg(bytes: &[u8]) -> bool {
-    let head = String::from_utf8_lossy(&bytes[..bytes.len().min(1024)]);
-    let head = head.trim_start_matches(['\u{feff}', ' ', '\t', '\r', '\n']);
-    head.starts_with("<svg") || ((head.starts_with("<?xml") || head.starts_with("<!")) && head.contains("<svg"))
+/// A text in UTF-8, or in UTF-16 with a byte order mark; `None`: neither.
+fn text_of(bytes: &[u8]) -> Option<Cow<'_, str>> {
+    let wide = |from: fn([u8; 2]) -> u16, bytes: &[u8]| {
+        let units: Vec<u16> = bytes.as_chunks::<2>().0.iter().map(|u| from(*u)).collect();
+        String::from_utf16(&units).ok().map(Cow::Owned)
+    };
+    match bytes {
+        [0xFF, 0xFE, rest @ ..] => wide(u16::from_le_bytes, rest),
+        [0xFE, 0xFF, rest @ ..] => wide(u16::from_be_bytes, rest),
+        _ => std::str::from_utf8(bytes).ok().map(|t| Cow::Borrowed(t.trim_start_matches('\u{feff}'))),
+    }
 }
 
-/// Reads vector art. Errors: not well-formed, too large, numbers that no drawing has.
+/// Whether the bytes begin like an SVG document, after declarations and comments of any length.
+pub fn looks_like_svg(bytes: &[u8]) -> bool {
+    let is_wide = matches!(bytes, [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]);
+    let begins = bytes.trim_ascii_start().first() == Some(&b'<') || bytes.starts_with(b"\xEF\xBB\xBF");
+    if !is_wide && !begins || bytes.len() > MOST_TEXT {
+        return false;
+    }
+    let Some(text) = text_of(bytes) else {
+        // Of what is no text all the way the beginning may be SVG still: it is told so when it is read.
+        return bytes[..bytes.len().min(1024)].windows(4).any(|w| w == b"<svg");
+    };
+    let mut rest = text.trim_start();
+    loop {
+        let end = match rest {
+            r if r.starts_with("<?") => "?>",
+            r if r.starts_with("<!--") => "-->",
+            // A document type may hold declarations of its own.
+            r if r.starts_with("<!") && r[..r.find('>').unwrap_or(0)].contains('[') => "]>",
+            r if r.starts_with("<!") => ">",
+            _ => break,
+        };
+        let Some(at) = rest.find(end) else { return false };
+        rest = rest[at + end.len()..].trim_start();
+    }
+    let name = rest.strip_prefix('<').map(|r| r.split([' ', '\t', '\r', '\n', '>', '/']).next().unwrap_or(""));
+    name.is_some_and(|n| n == "svg" || n.ends_with(":svg"))
+}
+
+/// How much stack reading may take: things hold one another some hundred deep.
+const STACK: usize = 256 << 20;
+
+/// Reads vector art. Nothing but the text itself is ever opened. Errors: not well-formed, too large, numbers that no
+/// drawing has.
 pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
     if bytes.len() > MOST_TEXT {
-        return Err(Error::TooLarge(bytes.len() >> 20));
+        return Err(Error::TooLarge { has: bytes.len(), most: MOST_TEXT });
     }
+    let text = text_of(bytes).ok_or_else(|| Error::Damaged("SVG", "it is no text in UTF-8 or UTF-16".into()))?;
+    svg_bounds::check_text(&text)?;
+    std::thread::scope(|scope| {
+        let reading = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, || read_text(&text));
+        let reading = reading.map_err(|e| Error::TooMuch(e.to_string()))?;
+        // The reader itself breaks off at some numbers that no drawing has.
+        reading.join().unwrap_or_else(|_| Err(cannot_be_drawn()))
+    })
+}
+
+fn cannot_be_drawn() -> Error {
+    Error::Damaged("SVG", "it holds numbers that cannot be drawn".into())
+}
+
+fn read_text(text: &str) -> Result<Vector, Error> {
     let damaged = |why: String| Error::Damaged("SVG", why);
-    let text = std::str::from_utf8(bytes).map_err(|e| damaged(e.to_string()))?;
     let how = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..ParsingOptions::default() };
     let doc = Document::parse_with_options(text, how).map_err(|e| damaged(e.to_string()))?;
     svg_bounds::check(&doc)?;
-    // The reader itself breaks off at some numbers that no drawing has.
-    let cannot = || damaged("it holds numbers that cannot be drawn".into());
-    let read = || usvg::Tree::from_xmltree(&doc, &usvg::Options::default());
-    let tree = std::panic::catch_unwind(std::panic::AssertUnwindSafe(read))
-        .map_err(|_| cannot())?
-        .map_err(|e| damaged(e.to_string()))?;
+    let nothing_else =
+        ImageHrefResolver { resolve_data: Box::new(|_, _, _| None), resolve_string: Box::new(|_, _| None) };
+    let options = usvg::Options { image_href_resolver: nothing_else, ..usvg::Options::default() };
+    let tree = usvg::Tree::from_xmltree(&doc, &options).map_err(|e| damaged(e.to_string()))?;
     let (w, h) = (tree.size().width().ceil(), tree.size().height().ceil());
     if w > MOST_SIDE as f32 || h > MOST_SIDE as f32 || f64::from(w) * f64::from(h) > MOST_PIXELS as f64 {
         return Err(Error::TooManyPixels(w as u32, h as u32));
     }
     let mut lines = Vec::new();
-    collect(tree.root(), &mut lines);
+    collect(tree.root(), &mut lines)?;
     if !lines.iter().all(is_drawable) {
-        return Err(cannot());
+        return Err(cannot_be_drawn());
     }
     Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines: shared(lines) })
 }
@@ -71,17 +123,18 @@ fn is_drawable(line: &Line) -> bool {
     }
 }
 
-fn collect(group: &usvg::Group, lines: &mut Vec<Line>) {
+fn collect(group: &usvg::Group, lines: &mut Vec<Line>) -> Result<(), Error> {
     for node in group.children() {
-        if lines.len() >= MOST_LINES {
-            return;
-        }
         match node {
-            usvg::Node::Group(g) => collect(g, lines),
+            usvg::Node::Group(g) => collect(g, lines)?,
             usvg::Node::Path(p) if p.is_visible() => add_path(p, lines),
             _ => {}
         }
+        if lines.len() > MOST_LINES {
+            return Err(Error::TooMuch(format!("it has more than {MOST_LINES} lines")));
+        }
     }
+    Ok(())
 }
 
 fn add_path(path: &usvg::Path, lines: &mut Vec<Line>) {
@@ -191,7 +244,37 @@ mod tests {
     fn text_that_is_no_svg_is_told_apart() {
         assert!(!looks_like_svg(b"hello <svg"));
         assert!(looks_like_svg(b"<?xml version=\"1.0\"?>\n<svg/>"));
+        let long = format!(
+            "<?xml version='1.0'?><!-- {} --><!DOCTYPE svg [<!ENTITY a 'b'>]>\n<svg:svg/>",
+            "of old ".repeat(900)
+        );
+        assert!(looks_like_svg(long.as_bytes()));
+        assert!(!looks_like_svg(b"<!-- <svg> --><html/>"));
         assert!(matches!(read(b"<svg xmlns="), Err(Error::Damaged("SVG", _))));
+    }
+
+    #[test]
+    fn utf_16_is_read_as_utf_8_is() {
+        let text =
+            "<?xml version='1.0' encoding='UTF-16'?><svg xmlns='http://www.w3.org/2000/svg' width='90' height='40'>
+            <path d='M10 10L80 30' stroke='black'/></svg>";
+        for (mark, to) in [([0xFF, 0xFE], u16::to_le_bytes as fn(u16) -> [u8; 2]), ([0xFE, 0xFF], u16::to_be_bytes)] {
+            let bytes: Vec<u8> = mark.into_iter().chain(text.encode_utf16().flat_map(to)).collect();
+            assert!(looks_like_svg(&bytes));
+            let v = read(&bytes).unwrap();
+            assert_eq!((v.width, v.height, v.lines.len()), (90, 40, 1));
+        }
+    }
+
+    #[test]
+    fn nothing_outside_the_file_is_opened() {
+        // A pipe nobody writes to would be waited for without end.
+        for path in ["/etc/passwd", "/dev/zero", "file:///dev/stdin", "http://127.0.0.1:9/x.svg"] {
+            let svg = format!("<svg xmlns='http://www.w3.org/2000/svg' xmlns:xlink='http://www.w3.org/1999/xlink' width='30' height='20'>
+                <image href='{path}' width='9' height='9'/><image xlink:href='{path}' width='9' height='9'/>
+                <path d='M1 1L9 9' stroke='black'/></svg>");
+            assert_eq!(read(svg.as_bytes()).unwrap().lines.len(), 1);
+        }
     }
 
     #[test]

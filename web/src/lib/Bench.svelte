@@ -186,7 +186,7 @@
         <RootOfStations />
         <div class="flex items-center gap-1">
             <span class="quiet mr-1 text-right text-[12.5px] leading-tight" aria-live="polite" data-testid="saved">
-                {sheet.late ? 'Saving …' : 'Saved'}<br />step {view?.steps ?? 0}
+                {sheet.late ? 'Saving …' : sheet.refused ? 'Last step not done' : 'Saved'}<br />step {view?.steps ?? 0}
             </span>
             <button
                 class="btn btn-ghost btn-sm btn-square"

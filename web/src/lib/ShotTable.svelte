@@ -155,7 +155,7 @@
                                     >
                                         <img
                                             class="h-[44px] w-[60px] rounded-[3px] border border-base-300 bg-[#fffdf7] object-contain"
-                                            src={thumbnailUrl(d.id, d.revision, shot.revision)}
+                                            src={thumbnailUrl(d, d.revision, shot.revision)}
                                             alt=""
                                         />
                                         <b>{d.name}</b>

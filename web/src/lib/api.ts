@@ -1,4 +1,5 @@
 /** The server, asked and told. Every write carries the header that only this page can send. */
+import type { BroughtIn } from './types/BroughtIn';
 import type { Command } from './types/Command';
 import type { Delivery } from './types/Delivery';
 import type { DrawingView } from './types/DrawingView';
@@ -20,6 +21,10 @@ import type { Swatch } from './types/Swatch';
 import type { Window as SheetWindow } from './types/Window';
 
 const OWN = { 'x-rhizograph': '1' };
+
+/** What is sent while the page closes goes on without it; the browser does so for so many bytes. */
+export const page = { closing: false };
+const MOST_KEPT_ALIVE = 60_000;
 
 /** What the server refused, in its own words. */
 export class Refused extends Error {
@@ -46,11 +51,13 @@ async function refusal(response: Response): Promise<Refused> {
 /** Asks the server, and has what it refuses or that it cannot be reached thrown in words for the artist. */
 async function reach(path: string, method: string, body?: unknown): Promise<Response> {
     let response: Response;
+    const text = body === undefined ? undefined : JSON.stringify(body);
     try {
         response = await fetch(`/api${path}`, {
             method,
             headers: method === 'GET' ? {} : { ...OWN, 'content-type': 'application/json' },
-            body: body === undefined ? undefined : JSON.stringify(body),
+            body: text,
+            keepalive: page.closing && (text?.length ?? 0) < MOST_KEPT_ALIVE,
         });
     } catch {
         throw new Refused(0, {
@@ -87,17 +94,28 @@ export const readiness = (id: number) => ask<Readiness>(`/drawings/${id}/readine
 export const markHandedOff = (id: number, revision: number) =>
     ask<Readiness>(`/drawings/${id}/hand-off`, 'POST', { revision });
 
-export const handOffUrl = (id: number, name: string) => `/api/drawings/${id}/hand-off/${name}`;
-export const thumbnailUrl = (id: number, revision: number, model: number) =>
-    `/api/drawings/${id}/thumbnail?v=${revision}.${model}`;
+/** A file of the hand-off as the drawing is at a revision; refused if it is at another by now. */
+export const handOffFile = async (id: number, name: string, revision: number) =>
+    (await reach(`/drawings/${id}/hand-off/${name}?revision=${revision}`, 'GET')).blob();
+/** `key`: tells the drawing from one of the same number in another database. */
+export const thumbnailUrl = ({ id, key }: { id: number; key: string }, revision: number, model: number) =>
+    `/api/drawings/${id}/thumbnail?v=${revision}.${model}&of=${key}`;
 /** `original`: as it is laid out; `raw`: as it came. */
 export type PictureKind = 'original' | 'raw' | 'ink';
-export const pictureUrl = (id: number, kind: PictureKind, w: SheetWindow, version: number) =>
-    `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}`;
+export const pictureUrl = (
+    { id, key }: { id: number; key: string },
+    kind: PictureKind,
+    w: SheetWindow,
+    version: number,
+) =>
+    `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}&of=${key}`;
 
-/** A picture, decoded: drawing it costs no more than its pixels. */
-export async function picture(url: string): Promise<ImageBitmap> {
-    const response = await fetch(url);
+/**
+ * A picture, decoded: drawing it costs no more than its pixels. `revision`: of the drawing that is shown; where the
+ * server is at another by now, the browser does not keep what it answers.
+ */
+export async function picture(url: string, revision: number): Promise<ImageBitmap> {
+    const response = await fetch(url, { headers: { 'x-rhizograph-at': String(revision) } });
     if (!response.ok) throw await refusal(response);
     return createImageBitmap(await response.blob());
 }
@@ -130,14 +148,14 @@ export const register = (id: number, revision: number, marks: [Pt, Pt]) =>
 export const findCorners = (id: number) => ask<[Pt, Pt, Pt, Pt] | null>(`/drawings/${id}/corners`);
 
 /** Sends a file; `progress` hears the share that is sent. */
-export function upload(shot: number, file: File, progress: (share: number) => void): Promise<number> {
+export function upload(shot: number, file: File, progress: (share: number) => void): Promise<BroughtIn> {
     return new Promise((done, failed) => {
         const request = new XMLHttpRequest();
         request.open('POST', `/api/shots/${shot}/drawings?name=${encodeURIComponent(file.name)}`);
         request.setRequestHeader('x-rhizograph', '1');
         request.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total);
         request.onload = () => {
-            if (request.status === 200) return done(JSON.parse(request.responseText) as number);
+            if (request.status === 200) return done(JSON.parse(request.responseText) as BroughtIn);
             try {
                 failed(new Refused(request.status, JSON.parse(request.responseText) as Refusal));
             } catch {
@@ -148,7 +166,7 @@ export function upload(shot: number, file: File, progress: (share: number) => vo
             failed(
                 new Refused(0, {
                     error: 'the upload broke off',
-                    advice: 'Nothing was changed. Files up to 256 MiB are read.',
+                    advice: 'Nothing was changed. Pictures up to 256 MiB and vector art up to 32 MiB are read.',
                     revision: null,
                 }),
             );
@@ -156,9 +174,33 @@ export function upload(shot: number, file: File, progress: (share: number) => vo
     });
 }
 
-/** Hears of every change to a shot until the returned function is called. */
-export function listen(shot: number, heard: (event: ShotEvent) => void): () => void {
-    const source = new EventSource(`/api/shots/${shot}/events`);
-    source.onmessage = (m) => heard(JSON.parse(m.data as string) as ShotEvent);
-    return () => source.close();
+/** How long to wait before listening again to a server that does not speak, ms. */
+const LISTEN_AGAIN = 2000;
+
+/**
+ * Hears of every change to a shot until the returned function is called; `back`: of a server that was away, or did not
+ * speak, what it told meanwhile was missed.
+ */
+export function listen(shot: number, heard: (event: ShotEvent) => void, back: () => void): () => void {
+    let source: EventSource;
+    let again: ReturnType<typeof setTimeout> | undefined;
+    let wasAway = false;
+    const begin = () => {
+        source = new EventSource(`/api/shots/${shot}/events`);
+        source.onmessage = (m) => heard(JSON.parse(m.data as string) as ShotEvent);
+        source.onopen = () => {
+            if (wasAway) back();
+            wasAway = false;
+        };
+        source.onerror = () => {
+            wasAway = true;
+            // Of some answers the browser itself does not listen again.
+            if (source.readyState === EventSource.CLOSED) again = setTimeout(begin, LISTEN_AGAIN);
+        };
+    };
+    begin();
+    return () => {
+        clearTimeout(again);
+        source.close();
+    };
 }

@@ -21,6 +21,9 @@ pub struct Progress {
     /// Findings in the way at Paint.
     pub paint_open: usize,
     pub regions: usize,
+    /// Regions beyond those that can be told apart: they cannot be filled.
+    #[serde(default)]
+    pub beyond: usize,
     pub painted: usize,
     pub settled: usize,
 }
@@ -29,6 +32,8 @@ pub struct Progress {
 pub struct DrawingInfo {
     #[ts(type = "number")]
     pub id: i64,
+    /// Tells it from a drawing of the same number in another database.
+    pub key: String,
     pub name: String,
     #[ts(type = "number")]
     pub revision: i64,
@@ -111,6 +116,8 @@ pub struct DrawingFrame {
     /// `None` when nothing could be lifted; `trouble` says why.
     pub lift: Option<LiftFacts>,
     pub trouble: Option<String>,
+    /// What of its file is missing or was left out, in words.
+    pub notes: Vec<String>,
     pub traced: bool,
     /// The lines are older than the lift's or trace's settings.
     pub stale: bool,
@@ -156,6 +163,14 @@ pub struct DrawingPatch {
 pub struct Refilled {
     pub region: u32,
     pub swatch: Option<String>,
+}
+
+/// What came of a file: the drawing, and what of the file is missing or was left out.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct BroughtIn {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub notes: Vec<String>,
 }
 
 /// What a step answers: the drawing as it is now, or what changed of it.
@@ -368,7 +383,7 @@ pub struct Refusal {
 }
 
 /// What server-sent events tell about a shot.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(tag = "what", rename_all = "snake_case")]
 pub enum Event {
     Drawing {

@@ -5,19 +5,23 @@ use super::api::Refusal;
 use rocket::fairing::{Fairing, Info, Kind};
 use rocket::http::{Method, Status, uri::Origin};
 use rocket::serde::json::Json;
-use rocket::{Data, Request, Route, get, routes};
+use rocket::{Data, Request, Response, Route, get, routes};
 
 pub struct Guard;
+
+/// Nothing of a page comes from elsewhere, and no other page holds it.
+const POLICY: &str = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; \
+                      font-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'none'; \
+                      frame-ancestors 'none'";
 
 /// The header that the front end sends with every write.
 pub const OWN_HEADER: &str = "x-rhizograph";
 
 fn is_loopback(host: &str) -> bool {
-    let name = match host.strip_prefix('[') {
-        Some(rest) => rest.split(']').next().unwrap_or(""),
-        None => host.split(':').next().unwrap_or(""),
-    };
-    matches!(name, "127.0.0.1" | "localhost" | "::1")
+    let port = ["127.0.0.1", "localhost", "[::1]"].iter().find_map(|name| host.strip_prefix(name));
+    port.is_some_and(|port| {
+        port.is_empty() || port.strip_prefix(':').is_some_and(|p| p.len() <= 5 && p.bytes().all(|b| b.is_ascii_digit()))
+    })
 }
 
 fn refusal(request: &Request<'_>) -> bool {
@@ -35,7 +39,28 @@ fn refusal(request: &Request<'_>) -> bool {
 #[rocket::async_trait]
 impl Fairing for Guard {
     fn info(&self) -> Info {
-        Info { name: "own pages only", kind: Kind::Request }
+        Info { name: "own pages only", kind: Kind::Request | Kind::Response }
+    }
+
+    /// What a page may do, and how long what it is made of is kept: files named by their contents for ever, the page that
+    /// names them never unasked.
+    async fn on_response<'r>(&self, request: &'r Request<'_>, response: &mut Response<'r>) {
+        response.set_raw_header("Content-Security-Policy", POLICY);
+        response.set_raw_header("X-Content-Type-Options", "nosniff");
+        response.set_raw_header("Referrer-Policy", "no-referrer");
+        response.set_raw_header("Cross-Origin-Resource-Policy", "same-origin");
+        if response.headers().contains("Cache-Control") {
+            return;
+        }
+        let path = request.uri().path();
+        let is_named_by_contents = path.starts_with("/assets/") && response.status() == Status::Ok;
+        let is_api = path.starts_with("/api/");
+        let keep = match (is_named_by_contents, is_api) {
+            (true, _) => "public, max-age=31536000, immutable",
+            (false, true) => "no-store",
+            (false, false) => "no-cache",
+        };
+        response.set_raw_header("Cache-Control", keep);
     }
 
     async fn on_request(&self, request: &mut Request<'_>, _: &mut Data<'_>) {
@@ -66,10 +91,21 @@ mod tests {
 
     #[test]
     fn only_loopback_names_are_own() {
-        for own in ["127.0.0.1:7411", "localhost", "[::1]:7411", "localhost:80"] {
+        for own in ["127.0.0.1:7411", "localhost", "[::1]:7411", "[::1]", "localhost:80"] {
             assert!(is_loopback(own), "{own}");
         }
-        for other in ["", "evil.example", "127.0.0.1.evil.example", "localhost.evil.example:7411", "[::2]"] {
+        for other in [
+            "",
+            "evil.example",
+            "127.0.0.1.evil.example",
+            "localhost.evil.example:7411",
+            "[::2]",
+            "[::1]evil",
+            "[::1]:7411@evil",
+            "127.0.0.1:7500@evil",
+            "localhost:80x",
+            "127.0.0.1:999999",
+        ] {
             assert!(!is_loopback(other), "{other}");
         }
     }

@@ -3,7 +3,9 @@
 use super::api::{Progress, Readiness};
 use super::bench::{Error, Open};
 use super::pictures;
+use rhizograph_core::ink::Ink;
 use rhizograph_core::paint::Swatch;
+use rhizograph_core::plane::Plane;
 use rhizograph_formats::{drawing_json, raster_out, svg_out};
 
 /// The files a drawing can be handed off as, with their media types.
@@ -32,18 +34,41 @@ pub fn readiness(p: &Progress, stale: bool) -> Readiness {
     if stale {
         reasons.push("the lift was changed after tracing: the lines are older than its settings".to_owned());
     }
+    reasons.extend(counted(
+        p.beyond,
+        "region is beyond those that can be told apart",
+        "regions are beyond those that can be told apart",
+    ));
     reasons.extend(counted(p.join_open, "finding is open at Join", "findings are open at Join"));
     reasons.extend(counted(p.paint_open, "finding is open at Paint", "findings are open at Paint"));
     Readiness { ready: reasons.is_empty(), reasons }
 }
 
-/// One file of the hand-off.
-pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Error> {
+/// What one file of the hand-off is made of, taken out of the drawing, so that nobody waits while it is written.
+pub enum Taken {
+    Ink(Ink, f64),
+    Paint(Plane<[u8; 4]>, f64),
+    Text(String),
+}
+
+impl Taken {
+    /// The bytes of the file.
+    pub fn write(self) -> Result<Vec<u8>, Error> {
+        Ok(match self {
+            Taken::Ink(ink, dpi) => raster_out::ink_png(&ink, dpi)?,
+            Taken::Paint(paint, dpi) => raster_out::rgba_png(&paint, dpi)?,
+            Taken::Text(text) => text.into_bytes(),
+        })
+    }
+}
+
+/// Takes what one file of the hand-off is made of.
+pub fn take(open: &Open, swatches: &[Swatch], name: &str) -> Result<Taken, Error> {
     let sheet = &open.stored.sheet;
     let ink = &open.scene.ink;
     Ok(match name {
-        "ink.png" => raster_out::ink_png(ink, sheet.dpi)?,
-        "paint.png" => raster_out::rgba_png(&pictures::paint(open, swatches), sheet.dpi)?,
+        "ink.png" => Taken::Ink(ink.clone(), sheet.dpi),
+        "paint.png" => Taken::Paint(pictures::paint(open, swatches), sheet.dpi),
         "flat.png" => {
             // Ink over paint, what is neither stays clear.
             let mut flat = pictures::paint(open, swatches);
@@ -58,7 +83,7 @@ pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Err
                     *p = [mix(0) as u8, mix(1) as u8, mix(2) as u8, (out / 255) as u8];
                 }
             }
-            raster_out::rgba_png(&flat, sheet.dpi)?
+            Taken::Paint(flat, sheet.dpi)
         }
         "drawing.svg" => {
             let shapes: Vec<svg_out::Fill> = open
@@ -71,9 +96,9 @@ pub fn file(open: &Open, swatches: &[Swatch], name: &str) -> Result<Vec<u8>, Err
                     Some(svg_out::Fill { name: s.name.clone(), colour: s.colour, rings: &r.rings })
                 })
                 .collect();
-            svg_out::drawing_svg(&sheet.lines, &shapes, ink.colour, sheet.width, sheet.height, sheet.dpi).into_bytes()
+            Taken::Text(svg_out::drawing_svg(&sheet.lines, &shapes, ink.colour, sheet.width, sheet.height, sheet.dpi))
         }
-        "lines.json" => drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi).into_bytes(),
+        "lines.json" => Taken::Text(drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi)?),
         _ => return Err(Error::Asked(format!("there is no file {name} to hand off"))),
     })
 }

@@ -13,6 +13,7 @@ pub mod view;
 pub mod worker;
 
 use crate::demo::PHOTOGRAPHED;
+use crate::reader;
 use events::Events;
 use rhizograph_demo::swatches;
 use rocket::fairing::AdHoc;
@@ -21,6 +22,7 @@ use rocket::{Build, Config, Rocket};
 use sqlx::postgres::{PgPool, PgPoolOptions};
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::time::Duration;
 
 /// What the server needs to know to start.
 #[derive(Debug, Clone)]
@@ -45,7 +47,8 @@ pub enum Error {
 
 /// Connects and brings the tables up to date.
 pub async fn connect(url: &str) -> Result<PgPool, Error> {
-    let pool = PgPoolOptions::new().max_connections(8).connect(url).await?;
+    // Who waits longer for the database is told so.
+    let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(3)).connect(url).await?;
     sqlx::migrate!("./migrations").run(&pool).await?;
     Ok(pool)
 }
@@ -68,7 +71,10 @@ fn in_few_goes() -> AdHoc {
 
 /// The server, ready to launch.
 pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
+    // Nothing that is answered as saved waits to be written: it may end at once.
+    let shutdown = rocket::config::Shutdown { grace: 1, mercy: 1, ..Default::default() };
     let config = Config {
+        shutdown,
         port: settings.port,
         cli_colors: false,
         log_level: rocket::config::LogLevel::Off,
@@ -76,8 +82,9 @@ pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
         ..Config::release_default()
     };
     rocket::custom(config)
+        .manage(Events::new(pool.clone()))
         .manage(Arc::new(bench::Bench::new(pool)))
-        .manage(Events::default())
+        .manage(routes::Entrance::default())
         .attach(guard::Guard)
         .attach(in_few_goes())
         .mount("/api", routes::all())
@@ -96,7 +103,7 @@ pub async fn serve(settings: Settings) -> Result<(), Error> {
     worker::start(&pool);
     let rocket = build(pool.clone(), &settings).ignite().await.map_err(Box::new)?;
     if let Some(events) = rocket.state::<Events>() {
-        events.hear_database(pool).await?;
+        events.hear_database();
     }
     println!("Rhizograph is ready: http://127.0.0.1:{}", settings.port);
     rocket.launch().await.map_err(Box::new)?;
@@ -111,7 +118,7 @@ pub async fn work(database_url: &str) -> Result<(), Error> {
     std::future::pending().await
 }
 
-/// Puts the demo production into the database.
+/// Puts the demo production into the database, all of it or, where that breaks off, none.
 pub async fn load_demo(pool: &PgPool) -> Result<(), Error> {
     let drawn =
         || Ok((crate::demo::sheets().collect::<Result<Vec<_>, _>>()?, crate::demo::photographed(PHOTOGRAPHED)?));
@@ -119,21 +126,20 @@ pub async fn load_demo(pool: &PgPool) -> Result<(), Error> {
         .await
         .map_err(|e| Error::Demo(e.to_string()))?
         .map_err(|e: rhizograph_formats::Error| Error::Demo(e.to_string()))?;
-    let production = store::add_production(pool, rhizograph_demo::PRODUCTION).await?;
-    let shot =
-        store::add_shot(pool, production, rhizograph_demo::SHOT, rhizograph_demo::SHOT_NAME, &swatches()).await?;
-    for (name, bytes) in sheets {
-        bring_in(pool, shot, &name, &bytes).await?;
+    let mut tx = pool.begin().await?;
+    let production = store::add_production(&mut *tx, rhizograph_demo::PRODUCTION).await?;
+    for (number, name, files) in [
+        (rhizograph_demo::SHOT, rhizograph_demo::SHOT_NAME, sheets),
+        (rhizograph_demo::PHOTO_SHOT, rhizograph_demo::PHOTO_SHOT_NAME, vec![photo]),
+    ] {
+        let shot = store::add_shot(&mut *tx, production, number, name, &swatches()).await?;
+        for (name, bytes) in files {
+            let pegs = store::pegs_of_shot(&mut *tx, shot).await?;
+            let reading = tokio::task::spawn_blocking(move || (reader::drawing(&name, &bytes, pegs), bytes));
+            let (drawing, bytes) = reading.await.map_err(|e| Error::Demo(e.to_string()))?;
+            let drawing = drawing.map_err(|e| Error::Demo(e.to_string()))?;
+            store::insert_drawing(&mut tx, shot, &drawing, &bytes).await?;
+        }
     }
-    let shot =
-        store::add_shot(pool, production, rhizograph_demo::PHOTO_SHOT, rhizograph_demo::PHOTO_SHOT_NAME, &swatches())
-            .await?;
-    bring_in(pool, shot, &photo.0, &photo.1).await
-}
-
-async fn bring_in(pool: &PgPool, shot: i64, name: &str, bytes: &[u8]) -> Result<(), Error> {
-    let pegs = store::pegs_of_shot(pool, shot).await?;
-    let drawing = bench::new_drawing(name, bytes, pegs).map_err(|e| Error::Demo(e.to_string()))?;
-    store::add_drawing(pool, shot, &drawing, bytes).await?;
-    Ok(())
+    Ok(tx.commit().await?)
 }

@@ -1,7 +1,6 @@
 //! Pictures at the size they are shown: a window of a plane, every `2^level` pixels averaged into one.
 
 use super::bench::{Error, Open};
-use super::store;
 use rhizograph_core::ink::Ink;
 use rhizograph_core::paint::Swatch;
 use rhizograph_core::plane::{Plane, Rgb};
@@ -34,11 +33,11 @@ pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
     out
 }
 
-/// Ink with alpha.
-pub fn ink(ink: &Ink, window: Window) -> Result<Vec<u8>, Error> {
+/// A part of the ink at the size it is shown.
+pub fn part_of_ink(ink: &Ink, window: Window) -> Ink {
     let w = window.on(ink.alpha.width, ink.alpha.height);
     let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area())));
-    Ok(raster_out::ink_png(&Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }, 300.0)?)
+    Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }
 }
 
 /// The colour of each region by its number; that of none first.
@@ -79,7 +78,7 @@ pub fn untouched_thumbnail(source: &Plane<Rgb>) -> Result<Vec<u8>, Error> {
 
 /// What the sheet looks like now, on paper, small: for the peg bar.
 pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
-    let window = small(open.source.width, open.source.height);
+    let window = small(open.stored.sheet.width, open.stored.sheet.height);
     let ink = &open.scene.ink;
     let alpha = smaller(&ink.alpha, window);
     let colours = colours(open, swatches);
@@ -96,11 +95,6 @@ pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
         })
         .collect();
     Ok(raster_out::rgb_png(&Plane { width: alpha.width, height: alpha.height, data }, 72.0)?)
-}
-
-/// The swatches of the shot a drawing hangs in.
-pub async fn swatches_of(bench: &super::bench::Bench, open: &Open) -> Result<Vec<Swatch>, Error> {
-    Ok(store::swatches(&bench.pool, open.stored.shot).await?)
 }
 
 #[cfg(test)]

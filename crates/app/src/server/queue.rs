@@ -1,8 +1,10 @@
 //! The queue of long work, in PostgreSQL: any number of workers, in this process and in others, take items from it. An
 //! item is done when its result is stored, in the same transaction: killed half way, it is as if it had not begun.
 
-use super::api::{JobInfo, JobState, Progress};
-use super::store::{self, NewDrawing};
+use super::api::{Event, JobInfo, JobState, Progress};
+use super::events::{CHANNEL, News};
+use super::store;
+use crate::intake::NewDrawing;
 use rhizograph_core::command::Change;
 use rhizograph_core::sheet::Sheet;
 use serde::{Deserialize, Serialize};
@@ -11,11 +13,12 @@ use sqlx::{PgPool, Postgres, Row, Transaction};
 
 use super::api::{Delivery, ShotLift};
 
-/// The channel on which the database tells that something of a shot changed; the message is the shot's id.
-pub const CHANNEL: &str = "rhizograph_shot";
-
 /// An item whose worker was not heard of for so many seconds is taken up by another.
 const SILENT: f64 = 10.0;
+/// An item that was begun so often and never came to an end is given up: it may be what ends its workers.
+const MOST_ATTEMPTS: i32 = 5;
+/// Jobs that are over are forgotten after so many days.
+const KEPT_DAYS: i32 = 7;
 
 /// What a job is about.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -67,15 +70,17 @@ pub async fn add(
 }
 
 async fn tell(tx: &mut Transaction<'_, Postgres>, shot: i64) -> sqlx::Result<()> {
-    sqlx::query("select pg_notify($1, $2)").bind(CHANNEL).bind(shot.to_string()).execute(&mut **tx).await?;
+    let news = News::for_all(shot, Event::Jobs);
+    sqlx::query("select pg_notify($1, $2)").bind(CHANNEL).bind(news).execute(&mut **tx).await?;
     Ok(())
 }
 
 /// Takes the next item that nobody works on.
 pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
+    give_up(pool).await?;
     let mut tx = pool.begin().await?;
     let row = sqlx::query(
-        "update job_items i set state = 'working', worker = $1, heard_at = now()
+        "update job_items i set state = 'working', worker = $1, heard_at = now(), attempts = attempts + 1
          from (select i.job, i.place, j.shot, j.settings from job_items i join jobs j on j.id = i.job
                where not j.stopped and (i.state = 'waiting'
                    or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
@@ -104,6 +109,40 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
     tell(&mut tx, item.shot).await?;
     tx.commit().await?;
     Ok(Some(item))
+}
+
+/// Gives up what was begun too often without an end, and tells so.
+async fn give_up(pool: &PgPool) -> sqlx::Result<()> {
+    let why = format!("given up: its worker ended {MOST_ATTEMPTS} times over it");
+    let shots: Vec<i64> = sqlx::query_scalar(
+        "update job_items i set state = 'failed', told = $1, worker = null from jobs j
+         where j.id = i.job and i.state = 'working' and i.attempts >= $2
+             and i.heard_at < now() - make_interval(secs => $3)
+         returning j.shot",
+    )
+    .bind(why)
+    .bind(MOST_ATTEMPTS)
+    .bind(SILENT)
+    .fetch_all(pool)
+    .await?;
+    for shot in shots {
+        let mut tx = pool.begin().await?;
+        tell(&mut tx, shot).await?;
+        tx.commit().await?;
+    }
+    Ok(())
+}
+
+/// Forgets jobs that were over long ago.
+pub async fn prune(pool: &PgPool) -> sqlx::Result<()> {
+    sqlx::query(
+        "delete from jobs j where j.made_at < now() - make_interval(days => $1) and (j.stopped or not exists
+            (select 1 from job_items i where i.job = j.id and i.state in ('waiting', 'working')))",
+    )
+    .bind(KEPT_DAYS)
+    .execute(pool)
+    .await?;
+    Ok(())
 }
 
 /// Says that an item is still worked on.

@@ -1,26 +1,30 @@
 //! The routes under `/api`.
 
 use super::api::{
-    CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold,
-    LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest,
-    RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    BroughtIn, CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest,
+    LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal,
+    RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
-use super::bench::{self, Bench, Error, new_drawing};
+use super::bench::{Bench, Error, Turn};
 use super::events::Events;
 use super::store::{self, Written};
 use super::view::frame;
 use super::{hand_off, pictures, queue};
+use crate::reader;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
 use rhizograph_core::stages::Window;
-use rhizograph_formats::MOST_BYTES;
+use rhizograph_formats::{MOST_BYTES, raster_out};
 use rocket::data::ByteUnit;
+use rocket::form::FromForm;
 use rocket::http::{ContentType, Header, Status};
+use rocket::request::{FromRequest, Outcome};
 use rocket::response::stream::{Event as Sse, EventStream};
 use rocket::serde::json::Json;
 use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, delete, get, post, put, routes};
 use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::Semaphore;
 
 type Shared = State<Arc<Bench>>;
 
@@ -40,19 +44,24 @@ impl<'r> rocket::response::Responder<'r, 'static> for Refused {
 impl From<Error> for Refused {
     fn from(error: Error) -> Self {
         let (status, advice, revision) = match &error {
-            Error::NoDrawing | Error::NoShot => {
+            Error::NoDrawing | Error::NoShot | Error::NoProduction | Error::NoJob => {
                 (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None)
             }
+            Error::Overtaken => (Status::TooManyRequests, "Nothing was changed. The newest is on its way.", None),
             Error::Conflict { revision } => (
                 Status::Conflict,
                 "Nothing was overwritten. The drawing is shown as it is now; do your step again if it is still wanted.",
                 Some(*revision),
             ),
-            Error::Format(_) => {
+            Error::Format(_) | Error::File(reader::Error::Refused(_)) => {
                 (Status::UnprocessableEntity, "Nothing was changed. Bring in a PNG, JPEG, TIFF or SVG file.", None)
             }
             Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)
+            }
+            // What was named was taken out in the meantime.
+            Error::Store(sqlx::Error::Database(d)) if d.is_foreign_key_violation() => {
+                return Error::NoProduction.into();
             }
             Error::Store(sqlx::Error::Database(d)) if d.is_unique_violation() => {
                 let told = Refusal {
@@ -62,7 +71,12 @@ impl From<Error> for Refused {
                 };
                 return Refused(Status::Conflict, told);
             }
-            Error::Store(_) | Error::BrokeOff => {
+            Error::Away(_) => (
+                Status::ServiceUnavailable,
+                "What was answered as saved is saved. This goes on by itself when the database is back.",
+                None,
+            ),
+            Error::Store(_) | Error::File(reader::Error::Process(_)) | Error::BrokeOff => {
                 (Status::InternalServerError, "What was answered as saved is saved. Try again.", None)
             }
         };
@@ -87,10 +101,6 @@ pub struct File {
 fn file(bytes: Vec<u8>, kind: ContentType, keep: bool) -> File {
     let keep = Header::new("Cache-Control", if keep { "private, max-age=31536000, immutable" } else { "no-store" });
     File { bytes, kind, keep }
-}
-
-async fn apart<T: Send + 'static>(f: impl FnOnce() -> Result<T, Error> + Send + 'static) -> Result<T, Error> {
-    tokio::task::spawn_blocking(f).await.map_err(|_| Error::BrokeOff)?
 }
 
 #[get("/productions")]
@@ -128,11 +138,12 @@ async fn set_swatches(bench: &Shared, events: &State<Events>, shot: i64, new: Js
     }
     for (k, s) in new.swatches.iter().enumerate() {
         named(&s.name, "a swatch")?;
-        if s.id.is_empty() || s.id.len() > 80 || new.swatches[..k].iter().any(|o| o.id == s.id) {
+        let is_id = !s.id.is_empty() && s.id.len() <= 80 && !s.id.chars().any(char::is_control);
+        if !is_id || new.swatches[..k].iter().any(|o| o.id == s.id) {
             return Err(Error::Asked("each swatch needs an id of its own".into()).into());
         }
     }
-    match store::set_swatches(&bench.pool, shot, new.revision, &new.swatches).await? {
+    match store::set_swatches(&bench.pool, shot, new.revision, &new.swatches).await.map_err(Error::of_shot)? {
         Written::Conflict { revision } => Err(Error::Conflict { revision }.into()),
         Written::Done { revision } => {
             events.tell(shot, Event::Swatches);
@@ -141,26 +152,65 @@ async fn set_swatches(bench: &Shared, events: &State<Events>, shot: i64, new: Js
     }
 }
 
+/// How many megabytes of files come in at a time; more wait.
+const COMING_IN: usize = 320;
+
+/// Room for files that come in.
+pub struct Entrance(Semaphore);
+
+impl Default for Entrance {
+    fn default() -> Self {
+        Entrance(Semaphore::new(COMING_IN))
+    }
+}
+
+/// How many megabytes a body says it has; as many as may be if it does not say.
+pub struct Megabytes(u32);
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for Megabytes {
+    type Error = std::convert::Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, Self::Error> {
+        let told = request.headers().get_one("content-length").and_then(|v| v.parse::<usize>().ok());
+        let bytes = told.unwrap_or(MOST_BYTES).min(MOST_BYTES);
+        Outcome::Success(Megabytes((bytes >> 20) as u32 + 1))
+    }
+}
+
 #[post("/shots/<shot>/drawings?<name>", data = "<body>")]
-async fn add_drawing(bench: &Shared, events: &State<Events>, shot: i64, name: &str, body: Data<'_>) -> Answer<i64> {
+async fn add_drawing(
+    bench: &Shared,
+    events: &State<Events>,
+    entrance: &State<Entrance>,
+    size: Megabytes,
+    shot: i64,
+    name: &str,
+    body: Data<'_>,
+) -> Answer<BroughtIn> {
     if !store::shot_exists(&bench.pool, shot).await? {
         return Err(Error::NoShot.into());
     }
     let name = named(name, "a file")?;
+    let _room = entrance.0.acquire_many(size.0).await.map_err(|_| Error::BrokeOff)?;
     let read = body
         .open(ByteUnit::from(MOST_BYTES))
         .into_bytes()
         .await
         .map_err(|_| Error::Asked("the upload broke off".into()))?;
     if !read.is_complete() {
-        return Err(Error::Format(rhizograph_formats::Error::TooLarge((MOST_BYTES >> 20) + 1)).into());
+        let too_large = rhizograph_formats::Error::TooLarge { has: MOST_BYTES + 1, most: MOST_BYTES };
+        return Err(Error::Format(too_large).into());
     }
     let bytes = read.into_inner();
     let pegs = store::pegs_of_shot(&bench.pool, shot).await?;
-    let (drawing, bytes) = apart(move || Ok((new_drawing(&name, &bytes, pegs)?, bytes))).await?;
-    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await?;
+    // The reader has places of its own.
+    let reading = tokio::task::spawn_blocking(move || (reader::drawing(&name, &bytes, pegs), bytes));
+    let (drawing, bytes) = reading.await.map_err(|_| Error::BrokeOff)?;
+    let drawing = drawing.map_err(Error::File)?;
+    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await.map_err(Error::of_shot)?;
     events.tell(shot, Event::Drawings);
-    Ok(Json(id))
+    Ok(Json(BroughtIn { id, notes: drawing.notes }))
 }
 
 #[get("/drawings/<id>")]
@@ -192,39 +242,59 @@ async fn redo(bench: &Shared, events: &State<Events>, id: i64, request: Json<Ste
 
 #[get("/drawings/<id>/original")]
 async fn original(bench: &Shared, id: i64) -> Result<File, Refused> {
-    let (_, bytes) = store::original_file(&bench.pool, id).await.map_err(|_| Error::NoDrawing)?;
+    let (bytes, _) = store::original(&bench.pool, id).await.map_err(Error::of_drawing)?;
     Ok(file(bytes, ContentType::Binary, true))
 }
 
-#[get("/drawings/<id>/pictures/<kind>?<x>&<y>&<width>&<height>&<level>")]
-#[allow(clippy::too_many_arguments)]
-async fn picture(
-    bench: &Shared,
-    id: i64,
-    kind: &str,
+/// The part of a picture that is asked for.
+#[derive(FromForm)]
+struct Part {
     x: usize,
     y: usize,
     width: usize,
     height: usize,
     level: u32,
-) -> Result<File, Refused> {
+}
+
+/// The revision that is shown where something is asked for, if that is told.
+pub struct At(Option<i64>);
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for At {
+    type Error = std::convert::Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, Self::Error> {
+        Outcome::Success(At(request.headers().get_one("x-rhizograph-at").and_then(|v| v.parse().ok())))
+    }
+}
+
+#[get("/drawings/<id>/pictures/<kind>?<part..>")]
+async fn picture(bench: &Shared, id: i64, kind: &str, part: Part, at: At) -> Result<File, Refused> {
+    let Part { x, y, width, height, level } = part;
     let window = Window { x, y, width, height, level };
-    let bytes = match kind {
+    let (revision, bytes) = match kind {
         "original" => {
-            let source = bench.source(id).await?;
-            apart(move || pictures::original(&source, window)).await?
+            let (revision, source) = bench.source(id).await?;
+            (Some(revision), bench.heavy(id, Turn::Look, move || pictures::original(&source, window)).await??)
         }
         "raw" => {
             let raw = bench.as_it_came(id).await?;
-            apart(move || pictures::original(&raw, window)).await?
+            (None, bench.heavy(id, Turn::Look, move || pictures::original(&raw, window)).await??)
         }
         "ink" => {
             let open = bench.open(id).await?;
-            apart(move || pictures::ink(&open.scene.ink, window)).await?
+            let revision = open.stored.revision;
+            // The drawing is held no longer than its part is taken out.
+            let taken = tokio::task::spawn_blocking(move || pictures::part_of_ink(&open.scene.ink, window));
+            let part = taken.await.map_err(|_| Error::BrokeOff)?;
+            let bytes = bench.heavy(id, Turn::Look, move || raster_out::ink_png(&part, 300.0)).await?;
+            (Some(revision), bytes.map_err(Error::Format)?)
         }
         _ => return Err(Error::Asked(format!("there is no picture {kind}")).into()),
     };
-    Ok(file(bytes, ContentType::PNG, true))
+    // The browser keeps what is named by the state that is shown: a step may have been done since.
+    let is_as_shown = revision.is_none() || at.0.is_none() || at.0 == revision;
+    Ok(file(bytes, ContentType::PNG, is_as_shown))
 }
 
 #[get("/drawings/<id>/thumbnail")]
@@ -233,13 +303,13 @@ async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
 }
 
 /// What is told, as its length in four bytes (low byte first) and JSON; then pixels.
-fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> File {
-    let json = serde_json::to_vec(told).unwrap_or_default();
+fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> Result<File, Refused> {
+    let json = serde_json::to_vec(told).map_err(|_| Error::BrokeOff)?;
     let mut bytes = Vec::with_capacity(4 + json.len() + pixels.iter().map(|p| p.len()).sum::<usize>());
     bytes.extend((json.len() as u32).to_le_bytes());
     bytes.extend(json);
     pixels.iter().for_each(|p| bytes.extend(*p));
-    file(bytes, ContentType::Binary, false)
+    Ok(file(bytes, ContentType::Binary, false))
 }
 
 #[post("/drawings/<id>/leak", data = "<request>")]
@@ -271,11 +341,11 @@ async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result
     };
     let width = glance.alpha.width;
     let Some(colours) = glance.colours else {
-        return Ok(told_with(&told, &[&pictures::in_runs::<1>(&glance.alpha.data, width)]));
+        return told_with(&told, &[&pictures::in_runs::<1>(&glance.alpha.data, width)]);
     };
     let pixels: Vec<u8> =
         colours.data.iter().zip(&glance.alpha.data).flat_map(|(c, &a)| [c[0], c[1], c[2], a]).collect();
-    Ok(told_with(&told, &[&pictures::in_runs::<4>(&pixels, width)]))
+    told_with(&told, &[&pictures::in_runs::<4>(&pixels, width)])
 }
 
 #[post("/drawings/<id>/strip", data = "<request>")]
@@ -287,7 +357,7 @@ async fn strip(bench: &Shared, id: i64, request: Json<StripRequest>) -> Result<F
     let planes = bench.strip(id, r.inking, r.window, r.weights).await?;
     let size = planes.first().map_or((0, 0), |p| (p.width, p.height));
     let pictures: Vec<Vec<u8>> = planes.iter().map(|p| pictures::in_runs::<1>(&p.data, p.width)).collect();
-    Ok(told_with(&size, &pictures.iter().map(Vec::as_slice).collect::<Vec<_>>()))
+    told_with(&size, &pictures.iter().map(Vec::as_slice).collect::<Vec<_>>())
 }
 
 #[get("/shots/<shot>/jobs")]
@@ -299,6 +369,9 @@ async fn jobs(bench: &Shared, shot: i64) -> Answer<Vec<JobInfo>> {
 async fn lift_shot(bench: &Shared, shot: i64, request: Json<ShotLift>) -> Answer<i64> {
     let settings = request.into_inner();
     settings.lift.check().and(settings.weight.check()).and(settings.trace.check()).map_err(Error::Core)?;
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
     let drawings = store::drawings_of(&bench.pool, shot).await?;
     if drawings.is_empty() {
         return Err(Error::Asked("there is no drawing in this shot yet".into()).into());
@@ -332,7 +405,8 @@ async fn deliver(bench: &Shared, shot: i64, request: Json<Delivery>) -> Answer<i
 
 #[post("/jobs/<job>/stop")]
 async fn stop_job(bench: &Shared, job: i64) -> Answer<()> {
-    queue::stop(&bench.pool, job).await.map_err(|_| Error::Asked("there is no such work".into()))?;
+    let is_missing = |e| if matches!(e, sqlx::Error::RowNotFound) { Error::NoJob } else { e.into() };
+    queue::stop(&bench.pool, job).await.map_err(is_missing)?;
     Ok(Json(()))
 }
 
@@ -345,12 +419,12 @@ async fn register(bench: &Shared, events: &State<Events>, id: i64, request: Json
 #[get("/drawings/<id>/corners")]
 async fn corners(bench: &Shared, id: i64) -> Answer<Option<[Pt; 4]>> {
     let raw = bench.as_it_came(id).await?;
-    Ok(Json(apart(move || Ok(find_corners(&raw).map(|c| c.map(Pt::snapped)))).await?))
+    Ok(Json(bench.heavy(id, Turn::Look, move || find_corners(&raw).map(|c| c.map(Pt::snapped))).await?))
 }
 
 #[get("/drawings/<id>/pixel?<x>&<y>")]
 async fn pixel(bench: &Shared, id: i64, x: usize, y: usize) -> Answer<[u8; 3]> {
-    let source = bench.source(id).await?;
+    let (_, source) = bench.source(id).await?;
     if x >= source.width || y >= source.height {
         return Err(Error::Core(rhizograph_core::Error::OffSheet(x as f64, y as f64)).into());
     }
@@ -379,24 +453,39 @@ async fn handed_off(
     id: i64,
     request: Json<RevisionRequest>,
 ) -> Answer<Readiness> {
-    let open = bench.open(id).await?;
-    if open.stored.revision != request.revision {
-        return Err(Error::Conflict { revision: open.stored.revision }.into());
+    // The scene is held only while it is looked at: a step may wait for it while its row is held.
+    let (now, shot, v) = {
+        let open = bench.open(id).await?;
+        (open.stored.revision, open.stored.shot, frame(&open))
+    };
+    if now != request.revision {
+        return Err(Error::Conflict { revision: now }.into());
     }
-    store::set_handed_off(&bench.pool, id, request.revision).await?;
-    let v = frame(&open);
-    events.tell(open.stored.shot, Event::Drawings);
-    Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
+    match store::set_handed_off(&bench.pool, id, request.revision).await.map_err(Error::of_drawing)? {
+        Written::Conflict { revision } => Err(Error::Conflict { revision }.into()),
+        Written::Done { .. } => {
+            events.tell(shot, Event::Drawings);
+            Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
+        }
+    }
 }
 
-#[get("/drawings/<id>/hand-off/<name>")]
-async fn hand_off_file(bench: &Shared, id: i64, name: &str) -> Result<File, Refused> {
+#[get("/drawings/<id>/hand-off/<name>?<revision>")]
+async fn hand_off_file(bench: &Shared, id: i64, name: &str, revision: Option<i64>) -> Result<File, Refused> {
     let Some((name, kind)) = hand_off::FILES.into_iter().find(|f| f.0 == name) else {
         return Err(Error::Asked("there is no such file to hand off".into()).into());
     };
+    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
+    let swatches = store::swatches(&bench.pool, shot).await.map_err(Error::of_shot)?;
     let open = bench.open(id).await?;
-    let swatches = pictures::swatches_of(bench, &open).await?;
-    let bytes = apart(move || hand_off::file(&open, &swatches, name)).await?;
+    if let Some(asked) = revision
+        && asked != open.stored.revision
+    {
+        return Err(Error::Conflict { revision: open.stored.revision }.into());
+    }
+    let taken = tokio::task::spawn_blocking(move || hand_off::take(&open, &swatches, name));
+    let file_of = taken.await.map_err(|_| Error::BrokeOff)??;
+    let bytes = bench.heavy(id, Turn::Look, move || file_of.write()).await??;
     Ok(file(bytes, ContentType::parse_flexible(kind).unwrap_or(ContentType::Binary), false))
 }
 
@@ -406,7 +495,7 @@ fn events(events: &State<Events>, shot: i64) -> EventStream![] {
     EventStream! {
         loop {
             match line.recv().await {
-                Ok((of, event)) if of == shot => yield Sse::json(&event),
+                Ok((of, event)) if of.is_none_or(|of| of == shot) => yield Sse::json(&event),
                 Ok(_) => {}
                 // Some were missed: everything is to be read again.
                 Err(tokio::sync::broadcast::error::RecvError::Lagged(_)) => yield Sse::json(&Event::Drawings),
@@ -419,8 +508,9 @@ fn events(events: &State<Events>, shot: i64) -> EventStream![] {
 
 #[delete("/drawings/<id>")]
 async fn remove_drawing(bench: &Shared, events: &State<Events>, id: i64) -> Answer<()> {
-    let shot = store::shot_of(&bench.pool, id).await.map_err(|_| bench::Error::NoDrawing)?;
+    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
     store::remove_drawing(&bench.pool, id).await?;
+    bench.forget(id);
     events.tell(shot, Event::Drawings);
     Ok(Json(()))
 }

@@ -3,21 +3,15 @@
 //! step costs what it changes, not what the drawing holds.
 
 use super::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
+use crate::intake::NewDrawing;
 use rhizograph_core::command::Change;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::paint::Swatch;
 use rhizograph_core::recipe::Register;
 use rhizograph_core::sheet::Sheet;
+use rhizograph_formats::Reading;
 use sqlx::types::Json;
 use sqlx::{PgExecutor, PgPool, Postgres, Row, Transaction};
-
-/// A drawing that is about to be added.
-pub struct NewDrawing {
-    pub name: String,
-    pub file_name: String,
-    pub sha256: String,
-    pub sheet: Sheet,
-}
 
 /// A drawing as it stands.
 #[derive(Debug, Clone)]
@@ -25,6 +19,10 @@ pub struct Stored {
     pub id: i64,
     pub shot: i64,
     pub name: String,
+    /// Tells it from a drawing of the same number in another database.
+    pub key: String,
+    /// What of its file is missing or was left out.
+    pub notes: Vec<String>,
     pub sheet: Sheet,
     pub revision: i64,
     pub handed_off: Option<i64>,
@@ -47,12 +45,12 @@ pub async fn is_empty(pool: &PgPool) -> sqlx::Result<bool> {
     sqlx::query_scalar("select not exists (select 1 from productions)").fetch_one(pool).await
 }
 
-pub async fn add_production(pool: &PgPool, name: &str) -> sqlx::Result<i64> {
-    sqlx::query_scalar("insert into productions (name) values ($1) returning id").bind(name).fetch_one(pool).await
+pub async fn add_production(db: impl PgExecutor<'_>, name: &str) -> sqlx::Result<i64> {
+    sqlx::query_scalar("insert into productions (name) values ($1) returning id").bind(name).fetch_one(db).await
 }
 
 pub async fn add_shot(
-    pool: &PgPool,
+    db: impl PgExecutor<'_>,
     production: i64,
     number: &str,
     name: &str,
@@ -63,7 +61,7 @@ pub async fn add_shot(
         .bind(number)
         .bind(name)
         .bind(Json(swatches))
-        .fetch_one(pool)
+        .fetch_one(db)
         .await
 }
 
@@ -96,57 +94,50 @@ pub async fn insert_drawing(
         .bind(place)
         .execute(&mut **tx)
         .await?;
-    let id: i64 =
-        sqlx::query_scalar("insert into drawings (shot, place, name, progress) values ($1, $2, $3, $4) returning id")
-            .bind(shot)
-            .bind(place)
-            .bind(&drawing.name)
-            .bind(Json(Progress::default()))
-            .fetch_one(&mut **tx)
-            .await?;
+    let id: i64 = sqlx::query_scalar(
+        "insert into drawings (shot, place, name, progress, register) values ($1, $2, $3, $4, $5) returning id",
+    )
+    .bind(shot)
+    .bind(place)
+    .bind(&drawing.name)
+    .bind(Json(Progress::default()))
+    .bind(drawing.sheet.recipes.intake.register.map(Json))
+    .fetch_one(&mut **tx)
+    .await?;
     sqlx::query("insert into states (drawing, revision, sheet) values ($1, 0, $2)")
         .bind(id)
         .bind(Json(&drawing.sheet))
         .execute(&mut **tx)
         .await?;
-    sqlx::query("insert into originals (drawing, file_name, sha256, bytes) values ($1, $2, $3, $4)")
+    sqlx::query("insert into originals (drawing, file_name, sha256, bytes, notes) values ($1, $2, $3, $4, $5)")
         .bind(id)
         .bind(&drawing.file_name)
         .bind(&drawing.sha256)
         .bind(bytes)
+        .bind(Json(&drawing.notes))
         .execute(&mut **tx)
         .await?;
     Ok(id)
 }
 
-pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<u8>> {
-    sqlx::query_scalar("select bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await
-}
-
-/// The original as it came, with its name.
-pub async fn original_file(pool: &PgPool, drawing: i64) -> sqlx::Result<(String, Vec<u8>)> {
+/// The original as it came, and how it is read.
+pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<(Vec<u8>, Reading)> {
     let row =
-        sqlx::query("select file_name, bytes from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
-    Ok((row.try_get(0)?, row.try_get(1)?))
+        sqlx::query("select bytes, upright from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
+    Ok((row.try_get(0)?, Reading { upright: row.try_get(1)? }))
 }
 
 /// Where the sheets of a shot have the marks of their peg holes, if one has them.
-pub async fn pegs_of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
-    let found: Option<Json<Register>> = sqlx::query_scalar(
-        "select sheet->'recipes'->'intake'->'register' from drawings join states on drawing = id
-         where shot = $1 and (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean order by place limit 1",
-    )
-    .bind(shot)
-    .fetch_optional(pool)
-    .await?;
+pub async fn pegs_of_shot(db: impl PgExecutor<'_>, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
+    let sql = "select register from drawings where shot = $1 and (register->>'pegs')::boolean order by place limit 1";
+    let found: Option<Json<Register>> = sqlx::query_scalar(sql).bind(shot).fetch_optional(db).await?;
     Ok(found.map(|r| r.0.to))
 }
 
 /// Where the marks of a sheet of the shot were laid by hand, the first that has such; another drawing's than `but`.
 pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<[Pt; 2]>> {
     let found: Option<Json<Register>> = sqlx::query_scalar(
-        "select sheet->'recipes'->'intake'->'register' from drawings join states on drawing = id
-         where shot = $1 and id <> $2 and not (sheet->'recipes'->'intake'->'register'->>'pegs')::boolean
+        "select register from drawings where shot = $1 and id <> $2 and not (register->>'pegs')::boolean
          order by place limit 1",
     )
     .bind(shot)
@@ -204,14 +195,15 @@ pub async fn keep_thumbnail(
 }
 
 pub async fn set_swatches(pool: &PgPool, shot: i64, revision: i64, swatches: &[Swatch]) -> sqlx::Result<Written> {
-    let done = sqlx::query("update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2")
-        .bind(shot)
-        .bind(revision)
-        .bind(Json(swatches))
-        .execute(pool)
-        .await?;
-    let now: i64 = sqlx::query_scalar("select revision from shots where id = $1").bind(shot).fetch_one(pool).await?;
-    Ok(if done.rows_affected() == 1 { Written::Done { revision: now } } else { Written::Conflict { revision: now } })
+    let sql =
+        "update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2 returning revision";
+    let done: Option<i64> =
+        sqlx::query_scalar(sql).bind(shot).bind(revision).bind(Json(swatches)).fetch_optional(pool).await?;
+    if let Some(revision) = done {
+        return Ok(Written::Done { revision });
+    }
+    let revision = sqlx::query_scalar("select revision from shots where id = $1").bind(shot).fetch_one(pool).await?;
+    Ok(Written::Conflict { revision })
 }
 
 fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
@@ -220,6 +212,7 @@ fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
     let handed: Option<i64> = row.try_get("handed_off")?;
     Ok(DrawingInfo {
         id: row.try_get("id")?,
+        key: row.try_get("key")?,
         name: row.try_get("name")?,
         revision,
         progress,
@@ -230,7 +223,7 @@ fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
 
 /// Lifted, nothing open, something enclosed.
 pub fn is_ready(p: &Progress) -> bool {
-    p.lifted && p.join_open == 0 && p.paint_open == 0
+    p.lifted && p.join_open == 0 && p.paint_open == 0 && p.beyond == 0
 }
 
 /// Everything there is, in order.
@@ -247,7 +240,7 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
         {
             let shot_id: i64 = shot.try_get("id")?;
             let rows = sqlx::query(
-                "select id, name, revision, handed_off, progress from drawings where shot = $1 order by place",
+                "select id, key::text, name, revision, handed_off, progress from drawings where shot = $1 order by place",
             )
             .bind(shot_id)
             .fetch_all(pool)
@@ -281,10 +274,10 @@ struct Journaled {
 /// A drawing with its state and the labels of its next undo and redo.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
     let row = sqlx::query(
-        "select d.id, d.shot, d.name, s.sheet, d.revision, d.handed_off,
+        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, d.revision, d.handed_off,
                 (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'back', j.back) order by j.revision), '[]')
                  from journal j where j.drawing = d.id and j.revision > s.revision) as journal
-         from drawings d join states s on s.drawing = d.id where d.id = $1",
+         from drawings d join states s on s.drawing = d.id join originals o on o.drawing = d.id where d.id = $1",
     )
     .bind(drawing)
     .fetch_one(pool)
@@ -300,6 +293,8 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
         id: row.try_get("id")?,
         shot: row.try_get("shot")?,
         name: row.try_get("name")?,
+        key: row.try_get("key")?,
+        notes: row.try_get::<Json<Vec<String>>, _>("notes")?.0,
         sheet,
         revision: row.try_get("revision")?,
         handed_off: row.try_get("handed_off")?,
@@ -413,8 +408,7 @@ pub async fn write_step(
     step: &Step,
 ) -> sqlx::Result<bool> {
     let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
-    // Where the sheet lies is asked of the state by SQL, so it is never behind.
-    let whole = change.len() > MOST_IN_JOURNAL || step.change().lays_out();
+    let whole = change.len() > MOST_IN_JOURNAL;
     let noted = match step {
         Step::Add(_) => {
             "gone as (delete from changes where undone and drawing in (select id from moved)),
@@ -451,6 +445,13 @@ pub async fn write_step(
     }
     if whole {
         keep_state(tx, drawing, revision + 1, sheet).await?;
+    }
+    if step.change().lays_out() {
+        sqlx::query("update drawings set register = $2 where id = $1")
+            .bind(drawing)
+            .bind(sheet.recipes.intake.register.map(Json))
+            .execute(&mut **tx)
+            .await?;
     }
     Ok(true)
 }
@@ -490,9 +491,14 @@ async fn keep_state(
     Ok(())
 }
 
-pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<()> {
-    sqlx::query("update drawings set handed_off = $2 where id = $1").bind(drawing).bind(revision).execute(pool).await?;
-    Ok(())
+/// Notes that a drawing was handed off as it is at a revision, if it still is at that one.
+pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<Written> {
+    let sql = "update drawings set handed_off = $2 where id = $1 and revision = $2";
+    let done = sqlx::query(sql).bind(drawing).bind(revision).execute(pool).await?;
+    if done.rows_affected() == 1 {
+        return Ok(Written::Done { revision });
+    }
+    Ok(Written::Conflict { revision: self::revision(pool, drawing).await? })
 }
 
 /// Takes a drawing off the peg bar, with its original and changes.

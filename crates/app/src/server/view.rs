@@ -104,13 +104,14 @@ pub fn frame(open: &Open) -> DrawingFrame {
     DrawingFrame {
         info: DrawingInfo {
             id: s.id,
+            key: s.key.clone(),
             name: s.name.clone(),
             revision: s.revision,
             progress,
             handed_off: s.handed_off == Some(s.revision),
             ready: store::is_ready(&progress),
         },
-        numbering: open.numbering,
+        numbering: open.scene.numbering(),
         shot: s.shot,
         width: s.sheet.width,
         height: s.sheet.height,
@@ -121,6 +122,7 @@ pub fn frame(open: &Open) -> DrawingFrame {
         recipes: s.sheet.recipes.clone(),
         lift: if open.vector { None } else { lift },
         trouble,
+        notes: s.notes.clone(),
         traced,
         stale: traced && !open.vector && !s.sheet.lines_are_current(),
         handmade: s.sheet.handmade(),

@@ -2,9 +2,10 @@
 //! lowest priority, so that what somebody waits for goes first while both cores are used to the full.
 
 use super::api::{Delivery, ShotLift};
-use super::bench::{new_drawing, progress, scene_of};
+use super::bench::{progress, scene_of};
 use super::queue::{self, Item, Outcome, Settings};
 use super::store;
+use crate::reader;
 use rhizograph_core::command::{Command, plan};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::lay_out;
@@ -13,7 +14,7 @@ use rhizograph_core::recipe::{LiftRecipe, Recipes};
 use rhizograph_core::scene::Scene;
 use rhizograph_core::sheet::Sheet;
 use rhizograph_core::stages::Stages;
-use rhizograph_formats::Input;
+use rhizograph_formats::{Input, Reading};
 use sqlx::PgPool;
 use std::sync::Arc;
 use std::time::Duration;
@@ -34,6 +35,9 @@ fn background() -> Result<rayon::ThreadPool, rayon::ThreadPoolBuildError> {
         .build()
 }
 
+/// How often jobs that were over long ago are looked for.
+const PRUNING: Duration = Duration::from_secs(3600);
+
 /// Starts workers that go on until the runtime ends: one a core, since tracing keeps one core busy at a time.
 pub fn start(pool: &PgPool) {
     let Ok(threads) = background() else {
@@ -41,6 +45,15 @@ pub fn start(pool: &PgPool) {
         return;
     };
     let threads = Arc::new(threads);
+    let pruned = pool.clone();
+    tokio::spawn(async move {
+        loop {
+            if let Err(e) = queue::prune(&pruned).await {
+                tracing::warn!("old jobs are kept: {e}");
+            }
+            tokio::time::sleep(PRUNING).await;
+        }
+    });
     for n in 0..threads.current_num_threads().max(2) {
         let (pool, threads) = (pool.clone(), threads.clone());
         let name = format!("{}-{n}-{:x}", std::process::id(), rhizograph_demo::random::mix(n as u64 + seed()));
@@ -101,10 +114,11 @@ async fn do_item(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: &Item) -
     match (&item.settings, item.drawing, item.sheet) {
         (Settings::Lift(settings), Some(drawing), _) => {
             let stored = store::load(pool, drawing).await?;
-            let bytes = store::original(pool, drawing).await?;
+            let (bytes, how) = store::original(pool, drawing).await?;
             let swatches: Vec<String> = store::swatches(pool, stored.shot).await?.into_iter().map(|s| s.id).collect();
             let settings = settings.clone();
-            let done = apart(threads, move || lift(&stored.sheet, stored.revision, &bytes, &settings, &swatches));
+            let done =
+                apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, &swatches));
             Ok(done.await.unwrap_or_else(broke))
         }
         (Settings::Deliver(delivery), _, Some(sheet)) => {
@@ -118,7 +132,13 @@ async fn do_item(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: &Item) -
 }
 
 /// Lifts and traces one drawing by the shot's recipe; points that were set by hand for it stay its own.
-fn lift(sheet: &Sheet, revision: i64, bytes: &[u8], settings: &ShotLift, swatches: &[String]) -> Outcome {
+fn lift(
+    sheet: &Sheet,
+    revision: i64,
+    (bytes, how): (&[u8], Reading),
+    settings: &ShotLift,
+    swatches: &[String],
+) -> Outcome {
     if sheet.handmade() > 0 {
         return Outcome::Left("kept as it is: it has bridges or cut lines".into());
     }
@@ -130,7 +150,7 @@ fn lift(sheet: &Sheet, revision: i64, bytes: &[u8], settings: &ShotLift, swatche
         trace: settings.trace.clone(),
         ..own.clone()
     };
-    let raster = match rhizograph_formats::read(bytes) {
+    let raster = match reader::contents(bytes, how) {
         Ok(Input::Raster(raster)) => raster,
         Ok(Input::Vector(_)) => return Outcome::Left("vector art needs no lifting".into()),
         Err(e) => return Outcome::Failed(e.to_string()),
@@ -169,7 +189,7 @@ fn deliver(delivery: &Delivery, sheet: usize, pegs: Option<[rhizograph_core::geo
         Ok(made) => made,
         Err(e) => return Outcome::Failed(e.to_string()),
     };
-    match new_drawing(&name, &bytes, pegs) {
+    match reader::drawing(&name, &bytes, pegs) {
         Ok(drawing) => Outcome::Drawing { drawing: Box::new(drawing), bytes },
         Err(e) => Outcome::Failed(e.to_string()),
     }

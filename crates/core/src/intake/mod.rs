@@ -17,6 +17,8 @@ use rayon::prelude::*;
 
 /// The largest sheet that is laid out, pixels.
 const MOST_PIXELS: f64 = 120e6;
+/// Its longest side, px.
+const LONGEST_SIDE: f64 = 20_000.0;
 
 /// Where each place of a laid-out sheet is on its original.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -57,7 +59,7 @@ impl Layout {
             to_turned = to_turned.after(Homography::affine([1.0, 0.0, x.round(), 0.0, 1.0, y.round()]));
             (w, h) = (cw.round(), ch.round());
         }
-        if w < 1.0 || h < 1.0 || w * h > MOST_PIXELS {
+        if w < 1.0 || h < 1.0 || w.max(h) > LONGEST_SIDE || w * h > MOST_PIXELS {
             return Err(Error::Mismatch("the sheet laid out like that would be empty or larger than is worked on"));
         }
         to_original = turned.after(to_turned);

@@ -4,7 +4,7 @@ use super::gaps::{Gap, Swapped};
 use crate::geom::Bounds;
 use crate::plane::Plane;
 use crate::region::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid};
-use crate::region::look::{Solids, look};
+use crate::region::look::look;
 use crate::region::network::{Edited, FLATNESS, Network};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -163,12 +163,11 @@ impl Closing {
         asked.sort_unstable();
         asked.dedup();
         asked.retain(|f| *f != 0 && !self.areas.contains_key(f));
-        let solids = Solids::of(network);
         let areas: Vec<(usize, (Bounds, Option<usize>))> = asked
             .into_par_iter()
             .map(|f| {
                 let rings = arrangement.rings(f);
-                (f, (Bounds::of(rings.iter().flatten()), look(&rings, alpha, &solids).map(|l| l.area)))
+                (f, (Bounds::of(rings.iter().flatten()), look(&rings, alpha, network).map(|l| l.area)))
             })
             .collect();
         self.areas.extend(areas);

@@ -1,10 +1,10 @@
 //! Spans: the stretches of a line between its crossings and ends, picked by a place and taken away.
 
 use super::ink_beside;
-use super::tails::{Tail, cut, first_crossing, shortened};
+use super::tails::{Tail, cut, cutter_at, first_crossing, shortened};
 use crate::geom::{Pt, polyline_len};
-use crate::line::{FlatPoint, Form, Line};
-use crate::region::network::{Network, Piece};
+use crate::line::{End, FlatPoint, Form, Line, Made, Place};
+use crate::region::network::{FLATNESS, Network, Piece};
 use crate::render::Erasure;
 
 /// A stretch of a line.
@@ -13,7 +13,7 @@ pub struct Span {
     /// The line's number in the drawing.
     pub line: usize,
     pub path: Vec<FlatPoint>,
-    /// Where it is crossed at either side; `None`: the line ends there.
+    /// Where it is crossed at either side; `None`: the line ends there, or is a ring that nothing crosses.
     from: Option<Crossing>,
     to: Option<Crossing>,
 }
@@ -24,31 +24,44 @@ struct Crossing {
     cutter: usize,
     /// The first point of the flattened line beyond it.
     beyond: usize,
+    /// The piece of the flattened line it lies on.
+    piece: usize,
 }
 
-/// The span nearest to a place, up to `reach` px away from its line's middle. Lines that close on themselves without
-/// being crossed are one span.
+/// The span nearest to a place, up to `reach` px away from its line's middle. On a line that closes on itself it goes on
+/// through the line's start; one that nothing crosses is one span.
 pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
     let on_middle = |piece: &Piece| network.rings(piece.line as usize).is_empty();
     let (found, FlatPoint { p: q, .. }) = network.nearest(at, reach, on_middle)?;
     let (line, piece) = (found.line as usize, found.at as usize);
     let flat = network.flat(line);
     let width = flat[piece].width;
-    let walk = |points: &mut dyn Iterator<Item = usize>| {
+    let is_closed = network.line(line).and_then(|l| l.spine()).is_some_and(|s| s.closed);
+    // Walks through points of the line, each with the piece that leads to it.
+    let walk = |points: &mut dyn Iterator<Item = (usize, usize)>| {
         let mut here = q;
         let mut path = Vec::new();
-        for k in points {
+        for (k, piece) in points {
             if let Some((p, cutter)) = first_crossing(network, line, here, flat[k].p) {
                 path.push(FlatPoint { p, width: flat[k].width });
-                return (path, Some(Crossing { at: p, cutter, beyond: k }));
+                return (path, Some(Crossing { at: p, cutter, beyond: k, piece }));
             }
             here = flat[k].p;
             path.push(flat[k]);
         }
         (path, None)
     };
-    let (back, from) = walk(&mut (0..=piece).rev());
-    let (on, to) = walk(&mut (piece + 1..flat.len()));
+    // A ring's last point is its first one: the way round goes on beside it, back to where it began.
+    let last = flat.len() - 1;
+    let round = |points: std::ops::Range<usize>| if is_closed { points } else { 0..0 };
+    let (back, from) = walk(&mut (0..=piece).rev().map(|k| (k, k)).chain(round(piece + 1..last).rev().map(|k| (k, k))));
+    if from.is_none() && is_closed {
+        let mut path: Vec<FlatPoint> = flat[..last].iter().cycle().skip(piece + 1).take(last).copied().collect();
+        path.insert(0, FlatPoint { p: q, width });
+        path.push(FlatPoint { p: q, width });
+        return Some(Span { line, path, from: None, to: None });
+    }
+    let (on, to) = walk(&mut (piece + 1..=last).map(|k| (k, k - 1)).chain(round(1..piece + 1).map(|k| (k, k - 1))));
     let mut path: Vec<FlatPoint> = back.into_iter().rev().collect();
     path.push(FlatPoint { p: q, width });
     path.extend(on);
@@ -56,10 +69,44 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
     Some(Span { line, path, from, to })
 }
 
+/// What a ring is without a span: the stretch from where that ends, round, to where it begins.
+fn rest_of_ring(line: &Line, [from, to]: [Crossing; 2], network: &Network) -> Option<Line> {
+    let spine = line.spine()?;
+    let places = spine.places(FLATNESS);
+    let flat = spine.flatten(FLATNESS);
+    let place = |c: Crossing| {
+        let (a, b) = (places[c.piece], places[c.piece + 1]);
+        let before = if a.curve == b.curve { a.t } else { 0.0 };
+        let share = flat[c.piece].dist(c.at) / flat[c.piece].dist(flat[c.piece + 1]).max(1e-9);
+        Place { curve: b.curve, t: before + (b.t - before) * share.min(1.0) }
+    };
+    if from.at.dist(to.at) < 0.5 {
+        return None;
+    }
+    let mut rest = line.stretch(place(to), place(from))?;
+    if let Form::Centreline { ends, .. } = &mut rest.form {
+        for (end, c) in ends.iter_mut().zip([to, from]) {
+            if let Some((direction, _)) = cutter_at(network, c.cutter, c.at) {
+                *end = End::AlongCutter(direction);
+            }
+        }
+    }
+    if rest.made == Made::Traced {
+        rest.made = Made::Edited;
+    }
+    Some(rest)
+}
+
 /// What is left of the line without the span, and what that takes off the lifted ink.
 pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec<Erasure>) {
     let flat = network.flat(span.line);
+    let is_ring = line.spine().is_some_and(|s| s.closed);
+    let crossed = span.from.zip(span.to).map(<[Crossing; 2]>::from);
+    let of_ring = is_ring.then(|| crossed.and_then(|c| rest_of_ring(line, c, network)));
     if let Form::Seam { spine } = &line.form {
+        if let Some(rest) = of_ring {
+            return (rest.into_iter().collect(), Vec::new());
+        }
         // A seam has no ink: its rests end on the middles of what crosses it. By less than a pixel it only reaches over
         // the line it was to end on.
         let rest = |c: Crossing, at_end: bool| {
@@ -79,13 +126,14 @@ pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec
         let cutter = crossing.cutter;
         Tail { line: span.line, at_end, at: crossing.at, tip, length, confidence: 1.0, sure: true, path, cutter }
     };
-    let mut left = Vec::new();
-    if let Some(c) = span.from {
+    let is_open = of_ring.is_none();
+    let mut left: Vec<Line> = of_ring.flatten().into_iter().collect();
+    if let Some(c) = span.from.filter(|_| is_open) {
         let mut path = vec![[c.at.x, c.at.y, flat[c.beyond].width]];
         path.extend(flat[c.beyond + 1..].iter().map(knot));
         left.extend(cut(line, &tail(true, c, path), network).and_then(|c| c.0));
     }
-    if let Some(c) = span.to {
+    if let Some(c) = span.to.filter(|_| is_open) {
         let mut path = vec![[c.at.x, c.at.y, flat[c.beyond].width]];
         path.extend(flat[..c.beyond].iter().rev().map(knot));
         left.extend(cut(line, &tail(false, c, path), network).and_then(|c| c.0));

@@ -53,7 +53,7 @@ impl Tails {
     pub fn update(&mut self, network: &Network, edited: &Edited) -> FxHashSet<usize> {
         let near = Places::of(&edited.places);
         // As far in as tails are looked for, and across what they may cross there.
-        let reach = self.limit + BEYOND + 2.0 * network.widest() + 10.0;
+        let reach = self.limit + BEYOND + 2.0 * edited.widest + 10.0;
         let limit = self.limit;
         let is_gone = |k: &EndKey, _: &mut Tail| network.end(*k).is_none_or(|e| !e.loose);
         let mut ends: FxHashSet<usize> = self.tails.extract_if(.., is_gone).map(|(k, _)| end_place(k)).collect();
@@ -177,7 +177,7 @@ pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -
 }
 
 /// The direction and half width of a line at a place on it.
-fn cutter_at(network: &Network, line: usize, at: Pt) -> Option<(Pt, f64)> {
+pub(super) fn cutter_at(network: &Network, line: usize, at: Pt) -> Option<(Pt, f64)> {
     let piece = network
         .near(at, 0.5)
         .filter(|p| p.line as usize == line)

@@ -2,7 +2,7 @@
 
 use super::POCKET;
 use super::network::Network;
-use crate::geom::{Bounds, Pt, inside, pt};
+use crate::geom::{Pt, pt};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
 
@@ -16,21 +16,6 @@ pub(crate) struct Look {
     pub bbox: [usize; 4],
     /// Their runs: length, row, middle.
     pub runs: Vec<(usize, usize, usize)>,
-}
-
-/// The solid shapes of a drawing.
-pub(crate) struct Solids<'a>(Vec<(Bounds, &'a [Vec<Pt>])>);
-
-impl Solids<'_> {
-    pub fn of(network: &Network) -> Solids<'_> {
-        let rings = network.lines().map(|(n, _)| network.rings(n)).filter(|r| !r.is_empty());
-        Solids(rings.map(|r| (Bounds::of(r.iter().flatten()), r)).collect())
-    }
-
-    fn hold(&self, p: Pt) -> bool {
-        let within = |b: &Bounds| p.x >= b.min.x && p.x <= b.max.x && p.y >= b.min.y && p.y <= b.max.y;
-        self.0.iter().any(|(bounds, rings)| within(bounds) && inside(p, rings))
-    }
 }
 
 /// The pixels of rings by the even-odd rule at pixel centres: (row, first column, end column).
@@ -61,10 +46,10 @@ pub fn spans(rings: &[Vec<Pt>], width: usize, height: usize) -> Vec<(usize, usiz
 }
 
 /// Looks at the face within rings; `None` if it is no region: ink, or hidden under it.
-pub(crate) fn look(rings: &[Vec<Pt>], alpha: &Plane<u8>, solids: &Solids) -> Option<Look> {
+pub(crate) fn look(rings: &[Vec<Pt>], alpha: &Plane<u8>, network: &Network) -> Option<Look> {
     let spans = spans(rings, alpha.width, alpha.height);
     let &(y, a, b) = spans.iter().max_by_key(|s| s.2 - s.1)?;
-    if solids.hold(pt((a + b) as f64 / 2.0, y as f64 + 0.5)) {
+    if network.is_in_solid(pt((a + b) as f64 / 2.0, y as f64 + 0.5)) {
         return None;
     }
     let mut area = 0;

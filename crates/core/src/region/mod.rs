@@ -12,11 +12,11 @@ mod snap;
 use crate::geom::{Bounds, Pt, pt};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
-use look::{Look, Solids, look, spans};
+use look::{Look, look, spans};
 use network::{Edited, Network};
 use rayon::prelude::*;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use ts_rs::TS;
 
 /// A region of a drawing.
@@ -44,6 +44,8 @@ pub struct Regions {
     /// The number of the region of each face, 0 for those that are none, and where the face is.
     faces: Vec<(u16, Bounds)>,
     free: Vec<u16>,
+    /// Faces that are regions, but for which no number is left.
+    beyond: BTreeSet<usize>,
 }
 
 /// The numbers of regions that are no more or changed, and of those that are new or changed.
@@ -63,7 +65,8 @@ impl Regions {
     /// Reads the regions off a network over the ink that is seen.
     pub fn of(network: &Network, alpha: &Plane<u8>) -> Regions {
         let labels = Plane::new(alpha.width, alpha.height, 0u16);
-        let mut regions = Regions { labels, list: Vec::new(), faces: Vec::new(), free: Vec::new() };
+        let (list, faces, free, beyond) = (Vec::new(), Vec::new(), Vec::new(), BTreeSet::new());
+        let mut regions = Regions { labels, list, faces, free, beyond };
         regions.read(network, alpha, network.arrangement.faces().collect(), HashMap::new());
         regions
     }
@@ -79,10 +82,14 @@ impl Regions {
         // Where ink came or went, regions are seen otherwise.
         let others = self.faces.iter().enumerate().filter(|(_, (_, b))| inked.iter().any(|i| i.touches(b)));
         asked.extend(others.map(|(f, _)| f));
+        // A number may be free for some that had none.
+        let left = MOST_REGIONS.saturating_sub(self.len());
+        asked.extend(self.beyond.iter().take(left + asked.len()));
         asked.sort_unstable();
         asked.dedup();
         let mut had: HashMap<usize, u16> = HashMap::new();
         for &f in &asked {
+            self.beyond.remove(&f);
             let (id, _) =
                 self.faces.get_mut(f).map_or((0, Bounds::EMPTY), |x| std::mem::replace(x, (0, Bounds::EMPTY)));
             if id > 0
@@ -108,16 +115,18 @@ impl Regions {
         faces: Vec<usize>,
         mut had: HashMap<usize, u16>,
     ) -> Vec<u32> {
-        let solids = Solids::of(network);
         let found: Vec<(usize, Vec<Vec<Pt>>, Option<Look>)> = faces
             .into_par_iter()
             .map(|f| {
                 let rings = network.arrangement.rings(f);
-                let seen = look(&rings, alpha, &solids);
+                let seen = look(&rings, alpha, network);
                 (f, rings, seen)
             })
             .collect();
         self.faces.resize(network.arrangement.face_numbers(), (0, Bounds::EMPTY));
+        // What is a region no more leaves its number to others.
+        let seen: HashSet<usize> = found.iter().filter(|f| f.2.is_some()).map(|f| f.0).collect();
+        self.free.extend(had.extract_if(|face, _| !seen.contains(face)).map(|(_, id)| id));
         let mut made = Vec::new();
         for (face, rings, seen) in found {
             self.faces[face].1 = Bounds::of(rings.iter().flatten());
@@ -128,7 +137,10 @@ impl Regions {
                     self.list.push(None);
                     self.list.len() as u16
                 }
-                None => continue,
+                None => {
+                    self.beyond.insert(face);
+                    continue;
+                }
             };
             let w = self.labels.width;
             for (y, a, b) in spans {
@@ -139,7 +151,6 @@ impl Regions {
             self.list[id as usize - 1] = Some(Region { id: u32::from(id), area, bbox, seed, rings });
             made.push(u32::from(id));
         }
-        self.free.extend(had.into_values());
         made
     }
 
@@ -150,6 +161,11 @@ impl Regions {
 
     pub fn len(&self) -> usize {
         self.list.len() - self.free.len()
+    }
+
+    /// How many more there are than can be numbered: they cannot be filled.
+    pub fn beyond(&self) -> usize {
+        self.beyond.len()
     }
 
     pub fn is_empty(&self) -> bool {

@@ -8,7 +8,7 @@ use crate::line::{FlatPoint, Line, unlike};
 use rayon::prelude::*;
 use rstar::{AABB, RTree, RTreeObject};
 use rustc_hash::{FxHashMap, FxHashSet};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 /// How closely curves are followed in the arrangement, px.
@@ -101,8 +101,10 @@ pub struct Network {
     index: RTree<Piece>,
     /// How many lines have a point of theirs on a vertex.
     met: FxHashMap<Vertex, u32>,
-    /// No line was ever broader.
-    widest: f64,
+    /// How many lines are as broad as that at their broadest: bits of the width, which order as widths do.
+    widths: BTreeMap<u64, u32>,
+    /// Where each outline lies.
+    solids: RTree<Solid>,
     pub arrangement: Arrangement,
 }
 
@@ -116,6 +118,23 @@ pub struct Edited {
     pub added: Vec<Segment>,
     /// Faces that are no more, new, or reshaped; `None`: all.
     pub faces: Option<Vec<usize>>,
+    /// No line was or is broader, px.
+    pub widest: f64,
+}
+
+/// The box of an outline.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Solid {
+    line: u32,
+    bounds: Bounds,
+}
+
+impl RTreeObject for Solid {
+    type Envelope = AABB<[f64; 2]>;
+    fn envelope(&self) -> Self::Envelope {
+        let b = &self.bounds;
+        AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y])
+    }
 }
 
 /// A box in an index.
@@ -190,6 +209,11 @@ impl Entry {
         self.flat.iter().map(|f| f.width).fold(0.0, f64::max)
     }
 
+    /// Its box, if it is an outline.
+    fn solid(&self, line: u32) -> Option<Solid> {
+        (!self.rings.is_empty()).then(|| Solid { line, bounds: Bounds::of(self.rings.iter().flatten()) })
+    }
+
     /// Its pieces, cut where ends are tied to them, and its own ties.
     fn segments(&self, number: u32, cuts: &[(u32, Pt)]) -> Vec<Segment> {
         let mut out = Vec::new();
@@ -222,12 +246,16 @@ impl Network {
         entries.iter().flat_map(Entry::vertices).for_each(|v| *met.entry(v).or_default() += 1);
         let mut network = Network {
             numbers: lines.iter().enumerate().map(|(n, l)| (l.id, n)).collect(),
-            widest: entries.iter().map(Entry::widest).fold(0.0, f64::max),
+            widths: BTreeMap::new(),
+            solids: RTree::bulk_load(entries.iter().enumerate().filter_map(|(n, e)| e.solid(n as u32)).collect()),
             index: RTree::bulk_load(pieces),
             entries,
             met,
             arrangement: Arrangement::default(),
         };
+        for entry in &network.entries {
+            *network.widths.entry(entry.widest().to_bits()).or_default() += 1;
+        }
         let joined: Vec<[(bool, Vec<Tie>); 2]> = (0..network.entries.len())
             .into_par_iter()
             .map(|n| [false, true].map(|at_end| network.end((n, at_end)).map(|e| network.join(&e)).unwrap_or_default()))
@@ -254,6 +282,8 @@ impl Network {
         let mut moved: FxHashSet<Vertex> = FxHashSet::default();
         let mut changed: BTreeSet<usize> = BTreeSet::new();
         let (mut stale, mut untied): (Vec<Segment>, Vec<usize>) = (Vec::new(), Vec::new());
+        // Ends may have touched what was broader than all that is left.
+        let mut widest = self.widest();
         for (id, line) in changes {
             let n = *self.numbers.entry(id).or_insert(self.entries.len());
             if n == self.entries.len() {
@@ -264,8 +294,22 @@ impl Network {
             if new.line.is_none() {
                 self.numbers.remove(&id);
             }
-            self.widest = self.widest.max(new.widest());
+            *self.widths.entry(new.widest().to_bits()).or_default() += 1;
             let old = std::mem::replace(&mut self.entries[n], new);
+            if old.line.is_some()
+                && let Some(count) = self.widths.get_mut(&old.widest().to_bits())
+            {
+                *count -= 1;
+                if *count == 0 {
+                    self.widths.remove(&old.widest().to_bits());
+                }
+            }
+            if let Some(solid) = old.solid(n as u32) {
+                self.solids.remove(&solid);
+            }
+            if let Some(solid) = self.entries[n].solid(n as u32) {
+                self.solids.insert(solid);
+            }
             for piece in old.pieces(n as u32) {
                 self.index.remove(&piece);
                 places.push(Bounds::of([&piece.a, &piece.b]));
@@ -296,11 +340,12 @@ impl Network {
         }
         // Ends that may be joined otherwise now.
         let near = Places::of(&places);
+        widest = widest.max(self.widest());
         let mut resegment: BTreeSet<usize> = changed.iter().copied().chain(untied).collect();
         let mut rejoined: Vec<usize> = Vec::new();
         for n in 0..self.entries.len() {
             let Some(ends) = self.entries[n].ends else { continue };
-            let reach = |e: &LineEnd| (e.width + self.widest) / 2.0 + 1.0;
+            let reach = |e: &LineEnd| (e.width + widest) / 2.0 + 1.0;
             let asked = |e: &LineEnd| moved.contains(&to_grid(e.p)) || near.near(e.p, reach(e));
             if !changed.contains(&n) && !ends.iter().any(asked) {
                 continue;
@@ -331,7 +376,7 @@ impl Network {
         let faces = self.arrangement.edit(&removed, &added);
         let mut lines = changed;
         lines.extend(rejoined);
-        Edited { places, lines, removed, added, faces }
+        Edited { places, lines, removed, added, faces, widest }
     }
 
     pub fn is_ready(&self) -> bool {
@@ -405,7 +450,17 @@ impl Network {
 
     /// No line is broader, px.
     pub fn widest(&self) -> f64 {
-        self.widest
+        self.widths.last_key_value().map_or(0.0, |(&bits, _)| f64::from_bits(bits))
+    }
+
+    /// The numbers of the outlines whose box holds a place.
+    fn solids_near(&self, p: Pt) -> impl Iterator<Item = usize> {
+        self.solids.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).map(|s| s.line as usize)
+    }
+
+    /// Whether a place lies in solid ink.
+    pub fn is_in_solid(&self, p: Pt) -> bool {
+        self.solids_near(p).any(|n| inside(p, &self.entries[n].rings))
     }
 
     /// Numbers of lines lie below this.
@@ -455,7 +510,7 @@ impl Network {
     /// The lines whose ink an end's ink touches, each with the nearest place on it.
     fn touching(&self, end: &LineEnd) -> Vec<Tie> {
         let own = end.width / 2.0;
-        let reach = own + self.widest / 2.0 + 1.0;
+        let reach = own + self.widest() / 2.0 + 1.0;
         let mut best: FxHashMap<u32, (f64, u32, Pt)> = FxHashMap::default();
         for piece in self.near(end.p, reach) {
             if piece.line as usize == end.line && is_own_stretch(end, piece, self.flat(end.line)) {
@@ -471,8 +526,9 @@ impl Network {
             }
         }
         // Deep inside a solid its edge may be far: join to the nearest place of the ring all the same.
-        for (line, entry) in self.entries.iter().enumerate() {
-            if !entry.rings.is_empty() && !best.contains_key(&(line as u32)) && inside(end.p, &entry.rings) {
+        for line in self.solids_near(end.p) {
+            let entry = &self.entries[line];
+            if !best.contains_key(&(line as u32)) && inside(end.p, &entry.rings) {
                 let mut nearest: Option<(f64, u32, Pt)> = None;
                 for side in entry.pieces(line as u32) {
                     let q = side.a.lerp(side.b, nearest_on_segment(end.p, side.a, side.b));

@@ -24,6 +24,8 @@ pub enum Adjust {
 
 /// No line gets thinner than this, px.
 const THINNEST: f64 = 0.25;
+/// No line gets broader than this, px.
+pub const BROADEST: f64 = 1000.0;
 /// How far a profile may be from what was asked, px.
 const TOLERANCE: f64 = 0.02;
 
@@ -78,7 +80,7 @@ pub fn adjust(profile: &[[f64; 2]], length: f64, adjust: Adjust) -> Vec<[f64; 2]
                 .collect()
         }
     };
-    out.iter_mut().for_each(|k| k[1] = k[1].max(THINNEST));
+    out.iter_mut().for_each(|k| k[1] = k[1].clamp(THINNEST, BROADEST));
     thin_profile(&out, TOLERANCE)
         .into_iter()
         .map(|k| [(k[0] * 1e6).round() / 1e6, (k[1] * 256.0).round() / 256.0])
@@ -102,6 +104,12 @@ mod tests {
             assert!((width_at(&clamped, s) - width_at(&PROFILE, s).clamp(2.0, 4.0)).abs() < 0.03, "at {s}");
         }
         assert!(adjust(&PROFILE, 100.0, Adjust::Add { by: -9.0 }).iter().all(|k| k[1] == THINNEST));
+        // Over and over again it stays within what is drawn.
+        let mut width = PROFILE.to_vec();
+        for _ in 0..200 {
+            width = adjust(&width, 100.0, Adjust::Scale { factor: 4000.0 });
+        }
+        assert!(width.iter().all(|k| k[1] == BROADEST), "{width:?}");
     }
 
     #[test]

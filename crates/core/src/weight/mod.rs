@@ -6,7 +6,7 @@ mod lines;
 mod thin;
 
 pub use disc::grow;
-pub use lines::{Adjust, adjust};
+pub use lines::{Adjust, BROADEST, adjust};
 
 use crate::ink::IS_INK;
 use crate::lift::outside;

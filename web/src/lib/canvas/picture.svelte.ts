@@ -81,7 +81,8 @@ export class Picture {
         const view = sheet.view;
         if (!view) return null;
         const [width, height] = bench.squaring ? view.original : [view.width, view.height];
-        return { id: view.info.id, width, height };
+        const { id, key, revision } = view.info;
+        return { id, key, revision, width, height };
     });
     readonly #tiles = new Tiles(({ x, y, width, height }) => {
         this.#mend([x, y, x + width, y + height]);

@@ -23,20 +23,20 @@ export class Tiles {
     /** `changed`: a picture of a part has come. */
     constructor(readonly changed: (w: SheetWindow) => void) {}
 
-    #tile([key, url]: Address, w: SheetWindow, wanted: boolean): Tile {
+    #tile([place, url]: Address, { revision }: Of, w: SheetWindow, wanted: boolean): Tile {
         let tile = this.#tiles.get(url);
         if (tile) {
             // The most recently used are kept longest.
             this.#tiles.delete(url);
         } else {
             const made: Tile = { image: null, wanted };
-            picture(url).then(
+            picture(url, revision).then(
                 (image) => {
                     // It may have gone meanwhile.
                     if (this.#tiles.get(url) !== made) return image.close();
                     made.image = image;
                     if (this.#last.size > 4000) this.#last.clear();
-                    this.#last.set(key, url);
+                    this.#last.set(place, url);
                     if (made.wanted) this.changed(w);
                 },
                 () => this.#tiles.delete(url),
@@ -73,7 +73,7 @@ export class Tiles {
         const missing: SheetWindow[] = [];
         let current = true;
         for (const w of windows(seen, fine)) {
-            const tile = this.#at(of.id, kind, w, version(w));
+            const tile = this.#at(of, kind, w, version(w));
             current &&= tile !== null && tile.current;
             if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
             else missing.push(w);
@@ -84,15 +84,15 @@ export class Tiles {
             for (const w of missing) g.rect(w.x, w.y, w.width, w.height);
             g.clip();
             for (const w of windows(seen, coarse)) {
-                const tile = this.#at(of.id, kind, w, version(w));
+                const tile = this.#at(of, kind, w, version(w));
                 if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
             }
             g.restore();
         } else {
             // Coarse ones are there for a jump, which shows them first: as they came once will do.
             for (const w of windows(seen, coarse)) {
-                const address = addressOf(of.id, kind, w, version(w));
-                if (!this.#tiles.has(this.#last.get(address[0]) ?? '')) this.#tile(address, w, false);
+                const address = addressOf(of, kind, w, version(w));
+                if (!this.#tiles.has(this.#last.get(address[0]) ?? '')) this.#tile(address, of, w, false);
             }
         }
         return current;
@@ -101,14 +101,14 @@ export class Tiles {
     /** Asks for what would be seen of the picture, so that it is there when it is to be drawn. */
     warm(camera: Camera, of: Of, kind: PictureKind, version: (w: SheetWindow) => number, ratio: number) {
         for (const w of windows(seenBy(camera, of), levelAt(camera.scale * ratio))) {
-            this.#tile(addressOf(of.id, kind, w, version(w)), w, false);
+            this.#tile(addressOf(of, kind, w, version(w)), of, w, false);
         }
     }
 
     /** The picture of a part as it is now, or as it came last. */
-    #at(id: number, kind: PictureKind, w: SheetWindow, version: number) {
-        const address = addressOf(id, kind, w, version);
-        const tile = this.#tile(address, w, true);
+    #at(of: Of, kind: PictureKind, w: SheetWindow, version: number) {
+        const address = addressOf(of, kind, w, version);
+        const tile = this.#tile(address, of, w, true);
         if (tile.image) return { image: tile.image, current: true };
         const before = this.#tiles.get(this.#last.get(address[0]) ?? '');
         return before?.image ? { image: before.image, current: false } : null;
@@ -116,10 +116,10 @@ export class Tiles {
 }
 
 /** The name of a place, and the address of a version of what is there. */
-type Address = [key: string, url: string];
+type Address = [place: string, url: string];
 
-function addressOf(id: number, kind: PictureKind, w: SheetWindow, version: number): Address {
-    return [`${id}:${kind}:${w.level}:${w.x}:${w.y}`, pictureUrl(id, kind, w, version)];
+function addressOf(of: Of, kind: PictureKind, w: SheetWindow, version: number): Address {
+    return [`${of.key}:${kind}:${w.level}:${w.x}:${w.y}`, pictureUrl(of, kind, w, version)];
 }
 
 /** A part of a picture that is looked at. */
@@ -128,9 +128,12 @@ interface Seen {
     box: Box;
 }
 
-/** What lies on the canvas, and its size in sheet pixels. */
+/** What lies on the canvas, at which revision, and its size in sheet pixels. */
 export interface Of {
     id: number;
+    /** Tells it from a drawing of the same number in another database. */
+    key: string;
+    revision: number;
     width: number;
     height: number;
 }

@@ -70,6 +70,9 @@
                     </div>
                     {#if r.state === 'sending'}<progress class="progress progress-primary h-1" value={r.share} max="1"
                         ></progress>{/if}
+                    {#each r.notes as note (note)}<p class="text-[12.5px] first-letter:uppercase" role="status">
+                            {note}
+                        </p>{/each}
                     {#if r.trouble}<p class="text-[12.5px] first-letter:uppercase" role="alert">{r.trouble}</p>{/if}
                 </li>
             {/each}

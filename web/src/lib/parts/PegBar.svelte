@@ -62,7 +62,7 @@
                     onclick={() => go({ at: 'drawing', id: d.id, station: bench.station })}
                 >
                     <img
-                        src={thumbnailUrl(d.id, pictured(d), shots.shot?.revision ?? 0)}
+                        src={thumbnailUrl(d, pictured(d), shots.shot?.revision ?? 0)}
                         alt=""
                         class="h-[58px] w-full object-contain"
                         draggable="false"

@@ -16,14 +16,15 @@
     function trace(afresh: boolean) {
         sure = false;
         void (async () => {
-            await settings.save();
+            // What could not be saved is not traced with.
+            if (!(await settings.save())) return;
             if (await sheet.do({ do: 'trace', afresh })) bench.enter('join');
         })();
     }
 
     function toShot() {
         void (async () => {
-            await settings.save();
+            if (!(await settings.save())) return;
             const [shot, now] = [shots.shot, sheet.view];
             if (!shot || !now) return;
             const { lift, weight, trace } = now.recipes;

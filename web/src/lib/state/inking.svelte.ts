@@ -1,5 +1,6 @@
 /** The settings of lift, weight and trace in hand: moved while a slider is dragged, saved when it is let go. */
 import type { Inking } from '../types/Inking';
+import type { JoinRecipe } from '../types/JoinRecipe';
 import type { LiftFacts } from '../types/LiftFacts';
 import type { LiftRecipe } from '../types/LiftRecipe';
 import type { TraceRecipe } from '../types/TraceRecipe';
@@ -7,6 +8,7 @@ import type { TraceTold } from '../types/TraceTold';
 import type { Trade } from '../types/Trade';
 import type { WeightRecipe } from '../types/WeightRecipe';
 import { bench } from './bench.svelte';
+import type { Shown } from '../shown';
 import { sheet } from './sheet.svelte';
 
 /** What is being dragged or looked into, so that its marks are shown. */
@@ -16,6 +18,7 @@ class Settings {
     lift = $state<LiftRecipe | null>(null);
     weight = $state<WeightRecipe | null>(null);
     trace = $state<TraceRecipe | null>(null);
+    join = $state<JoinRecipe | null>(null);
     facts = $state.raw<LiftFacts | null>(null);
     trade = $state.raw<Trade | null>(null);
     /** What the trace in hand gives. */
@@ -44,18 +47,23 @@ class Settings {
         return { lift: $state.snapshot(this.lift), weight: $state.snapshot(this.weight), by_hand: view.by_hand };
     }
 
+    #saved({ recipes: { lift, weight, trace, join } }: Shown) {
+        return [lift, weight, trace, join];
+    }
+
     /** Takes over the saved settings when they are not those in hand. */
     follow() {
         const view = sheet.view;
         if (!view) return;
-        const saved = JSON.stringify([view.recipes.lift, view.recipes.weight, view.recipes.trace]);
+        const saved = JSON.stringify(this.#saved(view));
         const key = `${view.info.id}:${saved}`;
         const same = this.#of.startsWith(`${view.info.id}:`);
         // What is in hand is newer than what was saved.
         if (key === this.#of || (same && (this.pending || sheet.waiting > 0))) return;
         if (!same) [this.trade, this.traced] = [null, null];
         this.#of = key;
-        [this.lift, this.weight, this.trace] = JSON.parse(saved) as [LiftRecipe, WeightRecipe, TraceRecipe];
+        type All = [LiftRecipe, WeightRecipe, TraceRecipe, JoinRecipe];
+        [this.lift, this.weight, this.trace, this.join] = JSON.parse(saved) as All;
         if (view.lift) this.facts = view.lift;
         this.trouble = view.trouble;
     }
@@ -76,24 +84,34 @@ class Settings {
         this.trouble = trouble;
     }
 
-    /** Saves what is in hand; `soon`: when nothing more was moved for a moment. */
-    async save(soon = false) {
+    /**
+     * Saves what is in hand; `soon`: when nothing more was moved for a moment. Gives whether what is in hand is what is
+     * saved then.
+     */
+    async save(soon = false): Promise<boolean> {
         this.dragging = false;
         clearTimeout(this.#timer);
         if (soon) {
+            this.pending = true;
             this.#timer = setTimeout(() => void this.save(), 400);
-            return;
+            return false;
         }
         this.watched = null;
         this.pending = false;
         this.movedAt = performance.now();
         const view = sheet.view;
-        if (!view || !this.lift || !this.weight || !this.trace) return;
-        const { lift, weight, trace } = $state.snapshot({ lift: this.lift, weight: this.weight, trace: this.trace });
-        const now = JSON.stringify([lift, weight, trace]);
-        if (now === JSON.stringify([view.recipes.lift, view.recipes.weight, view.recipes.trace])) return;
+        if (!view || !this.lift || !this.weight || !this.trace || !this.join) return false;
+        const [lift, weight, trace, join] = $state.snapshot([this.lift, this.weight, this.trace, this.join] as const);
+        const now = JSON.stringify([lift, weight, trace, join]);
+        if (now === JSON.stringify(this.#saved(view))) return true;
         this.#of = `${view.info.id}:${now}`;
-        await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight, trace } });
+        const done = await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight, trace, join } });
+        // What was refused is in hand no more: what is saved is shown again.
+        if (!done) {
+            this.#of = `${view.info.id}:`;
+            this.follow();
+        }
+        return done;
     }
 
     /** Changes the lift at one click. */

@@ -1,5 +1,6 @@
 /** Long work on the shot that is looked at, in the background. */
 import * as api from '../api';
+import { Latest } from '../latest';
 import type { JobInfo } from '../types/JobInfo';
 import { tellError } from './notices.svelte';
 import { shots } from './shots.svelte';
@@ -8,6 +9,7 @@ class Jobs {
     list = $state.raw<JobInfo[]>([]);
     dismissed = $state<number[]>([]);
     #of = 0;
+    #latest = new Latest();
 
     shown = $derived(this.list.filter((j) => !this.dismissed.includes(j.id)).slice(0, 3));
     running = $derived(this.list.some((j) => j.state === 'running'));
@@ -15,8 +17,9 @@ class Jobs {
     async load(shot: number) {
         this.#of = shot;
         try {
-            const list = await api.jobs(shot);
-            if (this.#of !== shot) return;
+            const latest = await this.#latest.ask(() => api.jobs(shot));
+            if (!latest || this.#of !== shot) return;
+            const list = latest.told;
             // What was over when the page came is no news.
             if (this.list.length === 0) {
                 this.dismissed = list.filter((j) => j.state !== 'running').map((j) => j.id);

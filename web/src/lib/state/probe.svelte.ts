@@ -13,7 +13,9 @@ class Probe {
     landing = $state.raw<LandingTold | null>(null);
     /** The revision they were asked on; they hold for no other. */
     #revision = 0;
+    /** A question where a seam would land is on its way; the newest one after it. */
     #landing = false;
+    #toLand: Pt[] | null = null;
 
     clear() {
         this.leak = this.span = this.landing = null;
@@ -50,16 +52,21 @@ class Probe {
         if (told) this.span = { at, path: told.path };
     }
 
-    /** Asks where the seam being drawn would land; one question at a time. */
+    /** Asks where the seam being drawn would land: one question at a time, the newest of those that came meanwhile last. */
     async land(path: Pt[]) {
         const first = path[0];
         const last = path[path.length - 1];
-        if (this.#landing || !first || !last || Math.hypot(last[0] - first[0], last[1] - first[1]) < 2) return;
+        if (!first || !last || Math.hypot(last[0] - first[0], last[1] - first[1]) < 2) return;
+        this.#toLand = [...path];
+        if (this.#landing) return;
         this.#landing = true;
-        const told = await this.#ask((id) => api.landing(id, path));
+        while (this.#toLand) {
+            const asked: Pt[] = this.#toLand;
+            this.#toLand = null;
+            const told = await this.#ask((id) => api.landing(id, asked));
+            if (told) this.landing = told;
+        }
         this.#landing = false;
-        // Once it is let go it stays as it was, until its step is answered.
-        if (told && !sheet.busy) this.landing = told;
     }
 
     /** Closes the leak at its narrowest spot. */

@@ -21,9 +21,17 @@ class Sheet {
     /** One of them has been for so long that it is told: most are answered before the eye would see it. */
     late = $state(false);
     #soonLate = 0;
+    /** The last step asked for was refused, or could not be sent: it is not done. */
+    refused = $state(false);
     #queue: Promise<unknown> = Promise.resolve();
     /** The drawing that was asked for last. */
     #wanted = 0;
+    /** Steps on their way, by their drawing. */
+    #stepsOf = new Map<number, number>();
+    /** The revisions of drawings that were left while steps of theirs were on their way. */
+    #left = new Map<number, number>();
+    /** The newest revision of the drawing on the bench that was heard of. */
+    #heardOf = { id: 0, revision: 0 };
     onSaved: (view: DrawingFrame) => void = () => {};
     /** Where the ink changed since the whole of it was told, the newest last. */
     #inked: { box: [number, number, number, number]; revision: number }[] = [];
@@ -65,6 +73,8 @@ class Sheet {
         this.#wanted = id;
         this.loading = true;
         try {
+            // Steps of its own that are still on their way come first.
+            while (this.#stepsOf.get(id)) await this.#queue;
             const view = await api.drawing(id);
             if (this.#wanted === id) this.#lay(view);
         } catch (e) {
@@ -75,16 +85,33 @@ class Sheet {
         }
     }
 
-    /** Somebody else changed it: shows it as it is now. */
+    /** Somebody else changed it, maybe: what is newer is shown, once no step is on its way any more. */
+    hear(id: number, revision: number) {
+        if (this.view?.info.id !== id) return;
+        if (this.#heardOf.id !== id || this.#heardOf.revision < revision) this.#heardOf = { id, revision };
+        if (this.waiting === 0 && revision > this.view.info.revision) void this.catchUp();
+    }
+
+    /** Shows the drawing as it is now. */
     async catchUp() {
         const id = this.view?.info.id;
         if (id === undefined || this.waiting > 0) return;
-        const view = await api.drawing(id);
-        if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
+        try {
+            const view = await api.drawing(id);
+            if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
+        } catch (e) {
+            tellError(e);
+        }
     }
 
     /** Lays the whole of a drawing on the bench. */
     #lay(view: DrawingView) {
+        const before = this.view?.info;
+        if (before && before.id !== view.info.id && this.#stepsOf.get(before.id)) {
+            this.#left.set(before.id, before.revision);
+        }
+        this.#left.delete(view.info.id);
+        if (before?.id !== view.info.id) this.refused = false;
         this.#inked = [];
         this.#inkedWhole = view.info.revision;
         this.#changed = 'all';
@@ -99,6 +126,8 @@ class Sheet {
 
     /** Takes over what a step answered. */
     #hear(told: StepTold) {
+        const info = told.told === 'whole' ? told.info : told.frame.info;
+        if (this.#left.has(info.id)) this.#left.set(info.id, info.revision);
         if (told.told === 'whole') {
             this.#take(told);
             return;
@@ -139,10 +168,15 @@ class Sheet {
         this.#awaits(1);
         const actedAt = this.actedAt || performance.now();
         this.actedAt = 0;
+        if (id !== undefined) this.#stepsOf.set(id, (this.#stepsOf.get(id) ?? 0) + 1);
         const run = async () => {
             try {
-                if (id === undefined || this.view?.info.id !== id) return false;
-                const told = await what(id, this.view.info.revision, this.view.numbering);
+                // Of a drawing that was left meanwhile its steps are done all the same.
+                const here = this.view?.info.id === id ? this.view : null;
+                const revision = here?.info.revision ?? (id === undefined ? undefined : this.#left.get(id));
+                if (id === undefined || revision === undefined) return false;
+                const told = await what(id, revision, here?.numbering ?? 0);
+                this.refused = false;
                 // The next frame is asked for before the answer is taken over: it comes sooner.
                 requestAnimationFrame(() => {});
                 this.#hear(told);
@@ -150,16 +184,43 @@ class Sheet {
                 then?.();
                 return true;
             } catch (e) {
+                this.refused = true;
                 tellError(e);
-                if (e instanceof api.Refused && e.status === 409 && id !== undefined) this.#take(await api.drawing(id));
+                if (e instanceof api.Refused && e.status === 409 && id !== undefined) await this.#reload(id);
                 return false;
             } finally {
                 this.#awaits(-1);
+                if (id !== undefined) this.#done(id);
             }
         };
         const done = this.#queue.then(run);
         this.#queue = done;
         return done;
+    }
+
+    /** Shows a drawing as it is after a conflict. If that fails, the next step is refused again, and nothing is lost. */
+    async #reload(id: number) {
+        try {
+            const view = await api.drawing(id);
+            if (this.#left.has(id)) this.#left.set(id, view.info.revision);
+            this.#take(view);
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    /** A step of a drawing came to its end: what others did meanwhile is shown once all have. */
+    #done(id: number) {
+        const more = (this.#stepsOf.get(id) ?? 1) - 1;
+        if (more > 0) this.#stepsOf.set(id, more);
+        else {
+            this.#stepsOf.delete(id);
+            this.#left.delete(id);
+        }
+        const heard = this.#heardOf;
+        if (this.waiting === 0 && this.view?.info.id === heard.id && heard.revision > this.view.info.revision) {
+            void this.catchUp();
+        }
     }
 
     do(command: Command, then?: () => void) {

@@ -1,5 +1,7 @@
 /** Productions, shots and their drawings, kept up to date by the server's events. */
 import * as api from '../api';
+import { Latest } from '../latest';
+import type { Event as ShotEvent } from '../types/Event';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { ShotInfo } from '../types/ShotInfo';
 import type { Swatch } from '../types/Swatch';
@@ -12,6 +14,8 @@ export interface Incoming {
     share: number;
     state: 'sending' | 'reading' | 'done' | 'failed';
     trouble: string;
+    /** What of the file is missing or was left out. */
+    notes: string[];
 }
 
 class Shots {
@@ -21,6 +25,7 @@ class Shots {
     current = $state<number | null>(null);
     incoming = $state<Incoming[]>([]);
     #stop: (() => void) | null = null;
+    #latest = new Latest();
 
     get all(): ShotInfo[] {
         return this.productions.flatMap((p) => p.shots);
@@ -39,7 +44,9 @@ class Shots {
 
     async load() {
         try {
-            this.productions = await api.productions();
+            const latest = await this.#latest.ask(api.productions);
+            if (!latest) return;
+            this.productions = latest.told;
             this.loaded = true;
         } catch (e) {
             tellError(e);
@@ -50,30 +57,33 @@ class Shots {
         if (this.current === id && this.#stop) return;
         this.current = id;
         this.#stop?.();
-        this.#stop = api.listen(id, (event) => {
+        const readAgain = () => {
+            void jobs.load(id);
+            void this.load().then(() => this.#catchUp());
+        };
+        const hear = (event: ShotEvent) => {
             if (event.what === 'drawing') {
-                const mine = sheet.view;
+                const mine = sheet.view?.info;
+                sheet.hear(event.id, event.revision);
                 // What was done here is told by the answer to it.
-                if (mine?.info.id === event.id && (sheet.waiting > 0 || event.revision <= mine.info.revision)) return;
-                if (mine?.info.id === event.id) void sheet.catchUp();
-                void this.load();
-            } else if (event.what === 'jobs') {
-                void jobs.load(id);
-                void this.load().then(() => this.#catchUp());
-            } else void this.load();
-        });
+                if (mine?.id !== event.id || (sheet.waiting === 0 && event.revision > mine.revision)) void this.load();
+            } else readAgain();
+        };
+        // After an absence everything may be otherwise.
+        this.#stop = api.listen(id, hear, readAgain);
         void jobs.load(id);
     }
 
-    /** Background work may have changed the drawing on the bench. */
+    /** What is listed may be newer than the drawing on the bench. */
     #catchUp() {
         const mine = sheet.view;
         const now = this.all.flatMap((s) => s.drawings).find((d) => d.id === mine?.info.id);
-        if (mine && now && now.revision > mine.info.revision) void sheet.catchUp();
+        if (now) sheet.hear(now.id, now.revision);
     }
 
-    /** Takes over what a saved change says about a drawing. */
+    /** Takes over what a saved change says about a drawing; a list that was asked for before would be older. */
     note(info: ShotInfo['drawings'][number]) {
+        this.#latest.forget();
         for (const s of this.all) {
             const i = s.drawings.findIndex((d) => d.id === info.id);
             if (i >= 0) s.drawings[i] = info;
@@ -86,16 +96,17 @@ class Shots {
         if (!shot || files.length === 0) return;
         const byNumber = new Intl.Collator('en', { numeric: true });
         const sorted = [...files].sort((a, b) => byNumber.compare(a.name, b.name));
-        this.incoming = sorted.map((f) => ({ name: f.name, share: 0, state: 'sending', trouble: '' }));
+        this.incoming = sorted.map((f) => ({ name: f.name, share: 0, state: 'sending', trouble: '', notes: [] }));
         for (const [i, file] of sorted.entries()) {
             const row = this.incoming[i];
             if (!row) continue;
             try {
-                await api.upload(shot.id, file, (share) => {
+                const came = await api.upload(shot.id, file, (share) => {
                     row.share = share;
                     if (share >= 1) row.state = 'reading';
                 });
                 row.state = 'done';
+                row.notes = came.notes;
             } catch (e) {
                 row.state = 'failed';
                 row.trouble = e instanceof api.Refused ? `${e.told.error}. ${e.told.advice}` : String(e);
@@ -104,15 +115,19 @@ class Shots {
         await this.load();
     }
 
-    async setSwatches(swatches: Swatch[]) {
+    /** Gives whether they were taken. */
+    async setSwatches(swatches: Swatch[]): Promise<boolean> {
         const shot = this.shot;
-        if (!shot) return;
+        if (!shot) return false;
+        let taken = true;
         try {
             await api.setSwatches(shot.id, shot.revision, swatches);
         } catch (e) {
+            taken = false;
             tellError(e);
         }
         await this.load();
+        return taken;
     }
 }
 

@@ -20,6 +20,7 @@
     let told = $state<Readiness | null>(null);
     let chosen = $state<string[]>(['ink.png', 'paint.png', 'drawing.svg']);
     let anyway = $state(false);
+    let busy = $state(false);
 
     $effect(() => {
         const v = view;
@@ -33,24 +34,31 @@
 
     async function handOff() {
         if (!view) return;
-        const id = view.info.id;
+        const { id, name, revision } = view.info;
+        let files: { name: string; blob: Blob }[];
+        busy = true;
         try {
-            await api.markHandedOff(id, view.info.revision);
+            // All files are of the revision that is noted: if it was changed meanwhile, none goes out.
+            files = await Promise.all(
+                chosen.map(async (f) => ({ name: `${name}.${f}`, blob: await api.handOffFile(id, f, revision) })),
+            );
+            await api.markHandedOff(id, revision);
         } catch (e) {
             tellError(e);
+            if (e instanceof api.Refused && e.status === 409) await sheet.open(id);
             return;
+        } finally {
+            busy = false;
         }
-        for (const name of chosen) {
+        for (const file of files) {
             const link = document.createElement('a');
-            link.href = api.handOffUrl(id, name);
-            link.download = `${view.info.name}.${name}`;
+            link.href = URL.createObjectURL(file.blob);
+            link.download = file.name;
             link.click();
             await new Promise((r) => setTimeout(r, 150));
+            URL.revokeObjectURL(link.href);
         }
-        tell(
-            `Handed off ${view.info.name}`,
-            `${chosen.length} file${chosen.length === 1 ? '' : 's'} go to your downloads.`,
-        );
+        tell(`Handed off ${name}`, `${files.length} file${files.length === 1 ? '' : 's'} go to your downloads.`);
         await sheet.open(id);
         await shots.load();
     }
@@ -98,7 +106,7 @@
         {/if}
         <button
             class="btn btn-primary btn-sm"
-            disabled={!told || chosen.length === 0 || !view.traced || (!told.ready && !anyway)}
+            disabled={busy || !told || chosen.length === 0 || !view.traced || (!told.ready && !anyway)}
             onclick={handOff}
         >
             <Download size={15} />Hand off {chosen.length} file{chosen.length === 1 ? '' : 's'}

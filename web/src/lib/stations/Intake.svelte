@@ -36,6 +36,11 @@
     <div class="min-h-0 flex-1 overflow-y-auto px-4 pt-3 pb-3">
         <h2 class="text-[17px] leading-tight">Intake</h2>
         <p class="quiet text-[12.5px]">How the sheet is laid out. The original stays as it came, byte for byte.</p>
+        {#each view.notes as note (note)}
+            <p class="mt-2 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px] first-letter:uppercase" role="status">
+                {note}.
+            </p>
+        {/each}
 
         <form
             class="mt-3 rounded-lg px-3 py-2 {view.dpi_assumed ? 'bg-secondary/25' : 'bg-base-200'}"

@@ -5,22 +5,14 @@
     import Slider from '../parts/Slider.svelte';
     import { bench } from '../state/bench.svelte';
     import { findings } from '../state/findings.svelte';
+    import { settings } from '../state/inking.svelte';
     import { sheet } from '../state/sheet.svelte';
     import type { JoinRecipe } from '../types/JoinRecipe';
 
     const view = $derived(sheet.view);
-    let draft = $state<JoinRecipe | null>(null);
-    $effect(() => {
-        if (view) draft = { ...view.recipes.join };
-    });
-
-    async function save() {
-        if (!view || !draft) return;
-        const join = $state.snapshot(draft);
-        if (JSON.stringify(join) !== JSON.stringify(view.recipes.join)) {
-            await sheet.do({ do: 'recipes', recipes: { ...view.recipes, join } });
-        }
-    }
+    const draft = $derived(settings.join);
+    const move = (change: Partial<JoinRecipe>) =>
+        settings.move(() => settings.join && Object.assign(settings.join, change));
     const px = (mm: number) => ((mm / 25.4) * (view?.dpi ?? 300)).toFixed(0);
 </script>
 
@@ -44,8 +36,8 @@
             max={6}
             step={0.1}
             shown="{draft.longest_gap.toFixed(1)} mm · {px(draft.longest_gap)} px"
-            oninput={(v) => draft && (draft.longest_gap = v)}
-            onsave={save}
+            oninput={(v) => move({ longest_gap: v })}
+            onsave={(soon) => settings.save(soon)}
         />
         <Slider
             label="Longest tail to cut"
@@ -54,8 +46,8 @@
             max={6}
             step={0.1}
             shown="{draft.longest_tail.toFixed(1)} mm · {px(draft.longest_tail)} px"
-            oninput={(v) => draft && (draft.longest_tail = v)}
-            onsave={save}
+            oninput={(v) => move({ longest_tail: v })}
+            onsave={(soon) => settings.save(soon)}
         />
         <Choice
             label="Close sure gaps with"
@@ -65,8 +57,8 @@
                 { value: 'seam', name: 'Seam', help: 'A boundary without ink' },
             ]}
             onchoose={(v) => {
-                if (draft) draft.close_with = v;
-                void save();
+                move({ close_with: v });
+                void settings.save();
             }}
         />
         <button

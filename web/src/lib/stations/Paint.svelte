@@ -32,7 +32,8 @@
             .trim()
             .toLowerCase()
             .replaceAll(/[^a-z0-9]+/g, '-')}-${Date.now().toString(36)}`;
-        await shots.setSwatches([...swatches, { id, name: name.trim(), colour: fromHex(colour) }]);
+        // One that was refused stays in hand, name and all.
+        if (!(await shots.setSwatches([...swatches, { id, name: name.trim(), colour: fromHex(colour) }]))) return;
         bench.swatch = id;
         name = '';
         adding = false;
@@ -49,6 +50,12 @@
             <p class="quiet text-[12.5px]">
                 The shot’s · {swatches.length} swatches · {view.info.progress.painted} of {view.regions.size} regions painted
             </p>
+            {#if view.info.progress.beyond > 0}
+                <p class="mt-1 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px]" role="alert">
+                    {view.info.progress.beyond} more regions are beyond those that can be told apart: they cannot be filled.
+                    Take specks and hatching out of the drawing, or trace with a larger smallest piece.
+                </p>
+            {/if}
         </div>
         <ul class="min-h-0 overflow-y-auto border-t border-base-300" aria-label="Swatches">
             {#each swatches as s (s.id)}

@@ -26,7 +26,11 @@ original: [number, number], by_hand: ByHand, recipes: Recipes,
 /**
  * `None` when nothing could be lifted; `trouble` says why.
  */
-lift: LiftFacts | null, trouble: string | null, traced: boolean, 
+lift: LiftFacts | null, trouble: string | null, 
+/**
+ * What of its file is missing or was left out, in words.
+ */
+notes: Array<string>, traced: boolean, 
 /**
  * The lines are older than the lift's or trace's settings.
  */

@@ -11,4 +11,8 @@ join_open: number,
 /**
  * Findings in the way at Paint.
  */
-paint_open: number, regions: number, painted: number, settled: number, };
+paint_open: number, regions: number, 
+/**
+ * Regions beyond those that can be told apart: they cannot be filled.
+ */
+beyond: number, painted: number, settled: number, };

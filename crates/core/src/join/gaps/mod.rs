@@ -153,7 +153,7 @@ impl Gaps {
     ) -> FxHashSet<usize> {
         let mut places = edited.places.clone();
         places.extend(inked);
-        let widest = network.widest();
+        let widest = edited.widest;
         let reach = self.limit + AROUND + DENSITY_REACH * widest + reach_of_faces(widest);
         let near = Places::of(&places);
         let gone = self.look(network, alpha, |end| near.near(end.p, reach));

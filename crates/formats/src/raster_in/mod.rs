@@ -1,9 +1,16 @@
-//! PNG, JPEG and TIFF in: 8 and 16 bit, grey, RGB, with and without alpha (laid on white).
+//! PNG, JPEG and TIFF in, as 8 bits of red, green and blue a pixel: every depth and colour that is common, what is
+//! see-through laid on white, turned as the file says it is to be looked at. What of a damaged file can be read is read,
+//! with a note of what is missing.
+
+mod jpeg;
+mod png;
+mod tiff;
+mod turn;
 
 use crate::{Error, MOST_PIXELS, MOST_SIDE, resolution};
-use image::{DynamicImage, ImageFormat, ImageReader, Limits};
+use image::ImageFormat;
+use image::metadata::Orientation;
 use rhizograph_core::plane::{Plane, Rgb};
-use std::io::Cursor;
 
 /// A decoded picture.
 #[derive(Debug, Clone)]
@@ -11,81 +18,86 @@ pub struct Raster {
     pub rgb: Plane<Rgb>,
     /// From the file, if it says.
     pub dpi: Option<f64>,
-    pub format: &'static str,
+    /// What is missing or was left out, in words.
+    pub notes: Vec<String>,
 }
 
-/// Decodes a picture. Errors: another format, too many pixels (told by the header alone), damage.
-pub fn read(bytes: &[u8]) -> Result<Raster, Error> {
-    let format = image::guess_format(bytes).map_err(|_| Error::Unknown)?;
-    let name = match format {
-        ImageFormat::Png => "PNG",
-        ImageFormat::Jpeg => "JPEG",
-        ImageFormat::Tiff => "TIFF",
+/// What a decoder gives: the picture as it is stored, how it is to be turned, and notes.
+struct Decoded {
+    rgb: Plane<Rgb>,
+    turn: Orientation,
+    notes: Vec<String>,
+}
+
+/// Decodes a picture; with `upright` it is turned as the file says. Errors: another format, a kind that is not read, too
+/// many pixels (told by the header alone), damage.
+pub fn read(bytes: &[u8], upright: bool) -> Result<Raster, Error> {
+    // BigTIFF is TIFF with longer places in it.
+    let is_big_tiff = bytes.starts_with(b"II+\0") || bytes.starts_with(b"MM\0+");
+    let format = match image::guess_format(bytes) {
+        Ok(format) => format,
+        Err(_) if is_big_tiff => ImageFormat::Tiff,
+        Err(_) => return Err(Error::Unknown),
+    };
+    let Decoded { rgb, turn, notes } = match format {
+        ImageFormat::Png => png::decode(bytes)?,
+        ImageFormat::Jpeg => jpeg::decode(bytes)?,
+        ImageFormat::Tiff => tiff::decode(bytes)?,
         _ => return Err(Error::Unknown),
     };
-    let damaged = |e: image::ImageError| Error::Damaged(name, e.to_string());
-    if let Some((w, h)) = png_size(bytes) {
-        within_bounds(w, h)?;
-    }
-    if format == ImageFormat::Jpeg && !jpeg_is_whole(bytes) {
-        return Err(Error::Damaged(name, "its end is missing".into()));
-    }
-    let (w, h) = ImageReader::with_format(Cursor::new(bytes), format).into_dimensions().map_err(damaged)?;
-    within_bounds(w, h)?;
-    let mut reader = ImageReader::with_format(Cursor::new(bytes), format);
-    let mut limits = Limits::default();
-    limits.max_image_width = Some(MOST_SIDE);
-    limits.max_image_height = Some(MOST_SIDE);
-    limits.max_alloc = Some(MOST_PIXELS * 8 + (64 << 20));
-    reader.limits(limits);
-    let picture = reader.decode().map_err(damaged)?;
-    let dpi = resolution::read(bytes, format);
-    Ok(Raster { rgb: on_white(picture), dpi, format: name })
+    let rgb = if upright { turn::turned(rgb, turn) } else { rgb };
+    Ok(Raster { rgb, dpi: resolution::read(bytes, format), notes })
 }
 
 fn within_bounds(w: u32, h: u32) -> Result<(), Error> {
-    let fits = w <= MOST_SIDE && h <= MOST_SIDE && u64::from(w) * u64::from(h) <= MOST_PIXELS;
+    let fits = w > 0 && h > 0 && w <= MOST_SIDE && h <= MOST_SIDE && u64::from(w) * u64::from(h) <= MOST_PIXELS;
     if fits { Ok(()) } else { Err(Error::TooManyPixels(w, h)) }
 }
 
-/// The size a PNG's header tells, before anything else of the file is read.
-fn png_size(bytes: &[u8]) -> Option<(u32, u32)> {
-    let head = bytes.strip_prefix(b"\x89PNG\r\n\x1a\n")?;
-    let number = |at: usize| head.get(at..at + 4)?.try_into().ok().map(u32::from_be_bytes);
-    Some((number(8)?, number(12)?))
+/// With so little of a picture nobody can do anything: the share of its rows that has to be there.
+const LEAST_SHARE: f64 = 0.1;
+
+/// Tells how much of a picture is missing at its lower end. Errors: hardly anything is there.
+fn missing_part(name: &'static str, rows: usize, height: usize) -> Result<String, Error> {
+    let missing = rows as f64 / height as f64;
+    let percent = 100.0 * missing;
+    if missing > 1.0 - LEAST_SHARE {
+        return Err(Error::Damaged(name, format!("the lower {percent:.0} % of the picture are missing")));
+    }
+    Ok(format!("the file is damaged or cut short: the lower {percent:.0} % of the picture are missing"))
 }
 
-/// Whether the picture data of a JPEG goes on to an end mark: a decoder would fill what is missing with grey.
-fn jpeg_is_whole(bytes: &[u8]) -> bool {
-    let mut at = 2;
-    while let Some(&[0xFF, kind, high, low]) = bytes.get(at..at + 4) {
-        if kind == 0xDA {
-            return bytes[at..].windows(2).any(|w| w == [0xFF, 0xD9]);
-        }
-        at += 2 + usize::from(u16::from_be_bytes([high, low]));
-    }
-    false
+/// 16 bits as 8, to the nearest.
+fn to_8(v: u16) -> u8 {
+    ((u32::from(v) * 255 + 32_767) / 65_535) as u8
 }
 
-fn on_white(picture: DynamicImage) -> Plane<Rgb> {
-    let (width, height) = (picture.width() as usize, picture.height() as usize);
-    if !picture.color().has_alpha() {
-        let data = picture.into_rgb8().into_raw();
-        return Plane { width, height, data: data.as_chunks::<3>().0.to_vec() };
-    }
-    let data = picture.into_rgba8().into_raw();
-    let over = |p: &[u8; 4]| {
-        let a = u32::from(p[3]);
-        [p[0], p[1], p[2]].map(|c| ((u32::from(c) * a + 255 * (255 - a) + 127) / 255) as u8)
-    };
-    Plane { width, height, data: data.as_chunks::<4>().0.iter().map(over).collect() }
+/// A colour that is see-through by `255 - a`, on white.
+fn on_white(colour: Rgb, a: u8) -> Rgb {
+    let a = u32::from(a);
+    colour.map(|c| ((u32::from(c) * a + 255 * (255 - a) + 127) / 255) as u8)
+}
+
+/// Red, green and blue of a colour in cyan, magenta, yellow and black.
+fn of_cmyk([c, m, y, k]: [u8; 4]) -> Rgb {
+    [c, m, y].map(|v| ((255 - u32::from(v)) * (255 - u32::from(k)) / 255) as u8)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Input, read as read_any};
+    use crate::{Input, Reading};
+    use ::image::{DynamicImage, Rgba};
     use proptest::prelude::*;
+    use std::io::Cursor;
+
+    fn read_any(bytes: &[u8]) -> Result<Input, Error> {
+        crate::read(bytes, Reading::default())
+    }
+
+    fn read(bytes: &[u8]) -> Result<Raster, Error> {
+        super::read(bytes, true)
+    }
 
     fn encoded(picture: &DynamicImage, format: ImageFormat) -> Vec<u8> {
         let mut out = Cursor::new(Vec::new());
@@ -99,7 +111,8 @@ mod tests {
 
     #[test]
     fn every_depth_and_colour_of_png_and_tiff_reads_alike() {
-        let grey8 = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(31, 17, |x, y| image::Luma([sample(x, y)])));
+        let grey8 =
+            DynamicImage::ImageLuma8(::image::ImageBuffer::from_fn(31, 17, |x, y| ::image::Luma([sample(x, y)])));
         let want = read(&encoded(&grey8, ImageFormat::Png)).unwrap().rgb;
         assert_eq!((want.width, want.height), (31, 17));
         assert_eq!(*want.at(3, 2), [sample(3, 2); 3]);
@@ -119,7 +132,7 @@ mod tests {
 
     #[test]
     fn what_is_see_through_lies_on_white() {
-        let clear = DynamicImage::ImageRgba8(image::ImageBuffer::from_pixel(9, 9, image::Rgba([0, 0, 0, 0])));
+        let clear = DynamicImage::ImageRgba8(::image::ImageBuffer::from_pixel(9, 9, Rgba([0, 0, 0, 0])));
         assert_eq!(*read(&encoded(&clear, ImageFormat::Png)).unwrap().rgb.at(4, 4), [255; 3]);
     }
 
@@ -127,11 +140,15 @@ mod tests {
     fn bad_files_tell_what_is_wrong() {
         assert!(matches!(read_any(b""), Err(Error::Empty)));
         assert!(matches!(read_any(b"Dear reader, this is a letter."), Err(Error::Unknown)));
-        let grey = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(300, 200, |x, y| image::Luma([sample(x, y)])));
+        let grey =
+            DynamicImage::ImageLuma8(::image::ImageBuffer::from_fn(300, 200, |x, y| ::image::Luma([sample(x, y)])));
         let jpeg = encoded(&DynamicImage::ImageRgb8(grey.to_rgb8()), ImageFormat::Jpeg);
         assert!(matches!(read_any(&jpeg[..40]), Err(Error::Damaged("JPEG", _))));
         let png = encoded(&grey, ImageFormat::Png);
-        assert!(matches!(read_any(&png[..png.len() / 2]), Err(Error::Damaged("PNG", _))));
+        // What is there of it is taken, and told.
+        let half = read(&png[..png.len() / 2]).unwrap();
+        assert!(half.notes.iter().any(|n| n.contains("missing")), "{:?}", half.notes);
+        assert!(matches!(read_any(&png[..40]), Err(Error::Damaged("PNG", _))));
         // Only the header of an enormous picture.
         let mut huge = png[..16].to_vec();
         huge.extend(60_000u32.to_be_bytes());
@@ -154,7 +171,8 @@ mod tests {
 
     /// A file that was damaged, its check sums made to fit again, so that decoding goes on.
     fn damaged(format: ImageFormat, flips: &[(usize, u8)], cut: usize) -> Vec<u8> {
-        let grey = DynamicImage::ImageLuma8(image::ImageBuffer::from_fn(12, 12, |x, y| image::Luma([sample(x, y)])));
+        let grey =
+            DynamicImage::ImageLuma8(::image::ImageBuffer::from_fn(12, 12, |x, y| ::image::Luma([sample(x, y)])));
         let mut bytes = encoded(&grey, format);
         for &(at, value) in flips {
             let n = bytes.len();
