@@ -6,48 +6,9 @@ mod support;
 
 use serde_json::{Value, json};
 use support::Server;
+use support::asking::*;
+use ureq::Body;
 use ureq::http::Response;
-use ureq::{Agent, Body};
-
-fn agent() -> Agent {
-    Agent::config_builder().http_status_as_error(false).build().into()
-}
-
-fn get(server: &Server, path: &str) -> Value {
-    let mut response = agent().get(format!("{}/api{path}", server.url)).call().unwrap();
-    assert_eq!(response.status(), 200, "{path}");
-    response.body_mut().with_config().limit(64 << 20).read_json().unwrap()
-}
-
-fn bytes(server: &Server, path: &str) -> Vec<u8> {
-    let mut response = agent().get(format!("{}/api{path}", server.url)).call().unwrap();
-    assert_eq!(response.status(), 200, "{path}");
-    response.body_mut().with_config().limit(64 << 20).read_to_vec().unwrap()
-}
-
-fn post(server: &Server, path: &str, body: &Value) -> Response<Body> {
-    agent().post(format!("{}/api{path}", server.url)).header("x-rhizograph", "1").send_json(body).unwrap()
-}
-
-fn done(server: &Server, path: &str, body: &Value) -> Value {
-    let mut response = post(server, path, body);
-    let status = response.status();
-    let value: Value = response.body_mut().with_config().limit(64 << 20).read_json().unwrap();
-    assert_eq!(status, 200, "{path}: {value}");
-    value
-}
-
-fn drawing(server: &Server, n: usize) -> i64 {
-    get(server, "/productions")[0]["shots"][0]["drawings"][n]["id"].as_i64().unwrap()
-}
-
-fn command(server: &Server, id: i64, view: &Value, command: Value) -> Value {
-    done(
-        server,
-        &format!("/drawings/{id}/commands"),
-        &json!({ "revision": view["info"]["revision"], "command": command }),
-    )
-}
 
 /// The view without what counts steps and revisions. Regions are told by where they are: their numbers, and where their
 /// borders begin, depend on how the drawing came about.
@@ -361,36 +322,6 @@ fn a_sheet_laid_out_anew_takes_its_lines_along_and_comes_back_by_undo() {
     assert_eq!(whole(&get(&server, &at)), whole(&undone));
 }
 
-fn shot(server: &Server, number: &str) -> Value {
-    let all = get(server, "/productions");
-    all[0]["shots"].as_array().unwrap().iter().find(|s| s["number"] == number).unwrap().clone()
-}
-
-/// Waits until the newest job of a shot is as wanted, and gives it.
-fn job_when(server: &Server, shot: i64, wanted: impl Fn(&Value) -> bool) -> Value {
-    let began = std::time::Instant::now();
-    loop {
-        let jobs = get(server, &format!("/shots/{shot}/jobs"));
-        if !jobs[0].is_null() && wanted(&jobs[0]) {
-            return jobs[0].clone();
-        }
-        assert!(began.elapsed().as_secs() < 240, "the job did not get there: {jobs}");
-        std::thread::sleep(std::time::Duration::from_millis(60));
-    }
-}
-
-/// Three sheets from the feeder at 150 dpi hang in a shot of their own.
-fn fed_shot(server: &Server) -> i64 {
-    let production = get(server, "/productions")[0]["id"].clone();
-    let shot = done(server, "/shots", &json!({ "production": production, "number": "030", "name": "Fed" }));
-    let shot = shot.as_i64().unwrap();
-    let delivery = json!({ "device": "sheet_feeder", "sheets": [1, 3, 6], "dpi": 150.0, "grey": false });
-    done(server, &format!("/shots/{shot}/deliver"), &delivery);
-    let job = job_when(server, shot, |j| j["state"] == "done");
-    assert_eq!((job["done"].as_u64(), job["told"].as_array().unwrap().len()), (Some(3), 0));
-    shot
-}
-
 fn steps(server: &Server, shot: &Value) -> Vec<u64> {
     let steps = |d: &Value| get(server, &format!("/drawings/{}", d["id"]))["steps"].as_u64().unwrap();
     shot["drawings"].as_array().unwrap().iter().map(steps).collect()
@@ -504,6 +435,28 @@ fn every_address_says_in_words_what_it_cannot_do() {
             "no such shot",
         ),
         ("POST", "/jobs/987654/stop".into(), json!({}), 404, "no such work"),
+        (
+            "POST",
+            "/drawings/987654/register".into(),
+            json!({ "revision": 1, "marks": [[1, 1], [90, 1]] }),
+            404,
+            "no such drawing",
+        ),
+        (
+            "POST",
+            "/shots".into(),
+            json!({ "production": 987_654, "number": "1", "name": "One" }),
+            404,
+            "no such production",
+        ),
+        (
+            "PUT",
+            format!("/shots/{shot}/swatches"),
+            json!({ "revision": 0, "swatches": [{ "id": "a\0b", "name": "Odd", "colour": [1, 2, 3] }] }),
+            422,
+            "an id of its own",
+        ),
+        ("POST", "/shots/987654/lift".into(), json!({ "lift": {}, "weight": {}, "trace": {} }), 404, "no such shot"),
         ("GET", "/nowhere".into(), Value::Null, 404, "nothing at this address"),
         ("GET", format!("{at}/pictures/painting?x=0&y=0&width=8&height=8&level=0"), Value::Null, 422, "painting"),
         ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 404, "nothing at this"),

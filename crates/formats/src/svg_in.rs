@@ -43,10 +43,10 @@ fn text_of(bytes: &[u8]) -> Option<Cow<'_, str>> {
 pub fn looks_like_svg(bytes: &[u8]) -> bool {
     let is_wide = matches!(bytes, [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]);
     let begins = bytes.trim_ascii_start().first() == Some(&b'<') || bytes.starts_with(b"\xEF\xBB\xBF");
-    if !is_wide && !begins || bytes.len() > MOST_TEXT {
+    if !is_wide && !begins {
         return false;
     }
-    let Some(text) = text_of(bytes) else {
+    let Some(text) = text_of(bytes).filter(|_| bytes.len() <= MOST_TEXT) else {
         // Of what is no text all the way the beginning may be SVG still: it is told so when it is read.
         return bytes[..bytes.len().min(1024)].windows(4).any(|w| w == b"<svg");
     };

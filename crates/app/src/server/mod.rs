@@ -106,8 +106,12 @@ pub async fn serve(settings: Settings) -> Result<(), Error> {
         events.hear_database();
     }
     println!("Rhizograph is ready: http://127.0.0.1:{}", settings.port);
-    rocket.launch().await.map_err(Box::new)?;
-    Ok(())
+    match rocket.launch().await {
+        Ok(_) => Ok(()),
+        // Asked to end, it does so under whatever is still asked for: nothing that was answered as saved is lost.
+        Err(e) if matches!(e.kind(), rocket::error::ErrorKind::Shutdown(..)) => Ok(()),
+        Err(e) => Err(Error::Serve(Box::new(e))),
+    }
 }
 
 /// Works on the queue until stopped, without serving: on this machine or another.

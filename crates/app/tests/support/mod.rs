@@ -1,5 +1,7 @@
 //! A server of its own for a test: a fresh database on the test cluster, the real program on a free port.
 
+pub mod asking;
+
 use std::net::TcpListener;
 use std::process::{Child, Command, Stdio};
 use std::sync::{Mutex, OnceLock};
@@ -19,7 +21,8 @@ fn web() -> String {
     std::env::var("RHIZOGRAPH_WEB").unwrap_or_else(|_| concat!(env!("CARGO_MANIFEST_DIR"), "/../../web/dist").into())
 }
 
-fn launch(database: &str) -> (Child, String) {
+/// Starts the program; it may not answer yet.
+fn begin(database: &str) -> (Child, String) {
     let port = free_port();
     let child = Command::new(env!("CARGO_BIN_EXE_rhizograph"))
         .args(["serve", "--port", &port.to_string(), "--web", &web()])
@@ -27,13 +30,22 @@ fn launch(database: &str) -> (Child, String) {
         .stdout(Stdio::null())
         .spawn()
         .unwrap();
-    let url = format!("http://127.0.0.1:{port}");
+    (child, format!("http://127.0.0.1:{port}"))
+}
+
+/// Waits until a server answers.
+fn wait(url: &str) {
     let began = Instant::now();
     // The first start draws and scans the demo.
     while ureq::get(format!("{url}/api/productions")).call().is_err() {
         assert!(began.elapsed() < Duration::from_secs(120), "the server did not answer");
         std::thread::sleep(Duration::from_millis(100));
     }
+}
+
+fn launch(database: &str) -> (Child, String) {
+    let (child, url) = begin(database);
+    wait(&url);
     (child, url)
 }
 
@@ -87,6 +99,20 @@ impl Server {
         Server { child, url, database }
     }
 
+    /// Starts on a new database that has nothing in it yet, without waiting until it answers.
+    #[allow(dead_code)]
+    pub fn begin_empty() -> Server {
+        let database = new_database(None);
+        let (child, url) = begin(&database);
+        Server { child, url, database }
+    }
+
+    /// The address of its database.
+    #[allow(dead_code)]
+    pub fn database(&self) -> &str {
+        &self.database
+    }
+
     /// Another server on the same database.
     #[allow(dead_code)]
     pub fn beside(&self) -> Server {
@@ -118,6 +144,31 @@ impl Server {
             let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
             sqlx::query(sql).execute(&pool).await.unwrap();
         });
+    }
+
+    /// Counts something of what is stored.
+    #[allow(dead_code)]
+    pub fn count(&self, sql: &'static str) -> i64 {
+        rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
+            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
+            sqlx::query_scalar(sql).fetch_one(&pool).await.unwrap()
+        })
+    }
+
+    /// Waits until it answers.
+    #[allow(dead_code)]
+    pub fn wait_until_it_answers(&mut self) {
+        wait(&self.url);
+    }
+
+    /// Asks the program to end, as a system that shuts down does; gives how long that took.
+    #[allow(dead_code)]
+    pub fn terminate(&mut self) -> Duration {
+        let began = Instant::now();
+        let pid = rustix::process::Pid::from_child(&self.child);
+        rustix::process::kill_process(pid, rustix::process::Signal::TERM).unwrap();
+        self.child.wait().unwrap();
+        began.elapsed()
     }
 
     /// The number of the program's process.
