@@ -169,6 +169,22 @@ test('what others did while a step was on its way is shown once it is answered',
     expect(sheet.view?.info.revision).toBe(12);
 });
 
+test('what others did is asked for until it is there', async () => {
+    vi.useFakeTimers();
+    try {
+        server.away = true;
+        sheet.hear(1, 12);
+        await vi.advanceTimersByTimeAsync(2500);
+        expect(sheet.view?.info.revision).toBe(10);
+        server.away = false;
+        server.drawings.set(1, view(1, 12));
+        await vi.advanceTimersByTimeAsync(2500);
+        expect(sheet.view?.info.revision).toBe(12);
+    } finally {
+        vi.useRealTimers();
+    }
+});
+
 test('a refused step is not told as saved', async () => {
     const done = sheet.do(step(1));
     await settled();

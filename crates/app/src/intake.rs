@@ -68,7 +68,7 @@ pub fn new_drawing(
 }
 
 /// How long opening vector art may take.
-const LONGEST_OPENING: Duration = Duration::from_secs(5);
+const LONGEST_OPENING: Duration = Duration::from_secs(8);
 
 /// Opens vector art as it will be opened to work on. Errors: it takes too long, or has more regions than are told apart.
 fn can_be_opened(sheet: &Sheet) -> Result<(), rhizograph_formats::Error> {
@@ -78,7 +78,7 @@ fn can_be_opened(sheet: &Sheet) -> Result<(), rhizograph_formats::Error> {
     let too_much = |why: String| Err(rhizograph_formats::Error::TooMuch(why));
     if scene.regions.beyond() > 0 {
         let all = scene.regions.len() + scene.regions.beyond();
-        return too_much(format!("its lines enclose {all} regions, {} are told apart", scene.regions.len()));
+        return too_much(format!("its lines enclose {all} regions; {} can be told apart", scene.regions.len()));
     }
     if began.elapsed() > LONGEST_OPENING {
         return too_much(format!("finding its {} regions takes too long to work on it", scene.regions.len()));

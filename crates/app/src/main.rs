@@ -45,7 +45,11 @@ enum What {
     },
     /// Reads one file for another process, with limits on what it may take.
     #[command(hide = true)]
-    ReadFile,
+    ReadFile {
+        /// Bytes of memory it may hold.
+        #[arg(long)]
+        memory: u64,
+    },
     /// Prepares pictures without a server: ink, lines, regions and a report for each.
     Prepare {
         /// PNG, JPEG, TIFF or SVG files.
@@ -109,7 +113,7 @@ fn main() -> ExitCode {
     match Arguments::parse().what {
         What::Serve { database_url, port, web } => run(serve(Settings { database_url, port, web })),
         What::Work { database_url } => run(work(&database_url)),
-        What::ReadFile => match rhizograph_app::reader::run() {
+        What::ReadFile { memory } => match rhizograph_app::reader::run(memory) {
             Ok(()) => ExitCode::SUCCESS,
             Err(_) => ExitCode::FAILURE,
         },

@@ -49,3 +49,8 @@ fn ink_becomes_lines_and_again() {
 fn leaks_spans_and_seams_are_found_taken_and_drawn() {
     drive("join_station");
 }
+
+#[test]
+fn what_goes_wrong_while_somebody_works_is_told_and_costs_nothing() {
+    drive("adversity");
+}

@@ -50,11 +50,13 @@ impl Scene {
         wanted()?;
         let network = Network::of(&sheet.lines);
         wanted()?;
-        let regions = Regions::of(&network, &ink.alpha);
-        wanted()?;
-        let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
-        wanted()?;
-        let tails = Tails::of(&network, &sheet.recipes.join, sheet.dpi);
+        let (regions, (gaps, tails)) = rayon::join(
+            || Regions::of(&network, &ink.alpha),
+            || {
+                let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
+                (gaps, Tails::of(&network, &sheet.recipes.join, sheet.dpi))
+            },
+        );
         let mut findings = Findings::default();
         let dropped = drops_in(&regions, &sheet.drops);
         findings.update(sheet, &network, (&regions, &dropped), (&gaps, &tails), None);

@@ -68,7 +68,7 @@ pub fn looks_like_svg(bytes: &[u8]) -> bool {
 }
 
 /// How much stack reading may take: things hold one another some hundred deep.
-const STACK: usize = 256 << 20;
+const STACK: usize = 64 << 20;
 
 /// Reads vector art. Nothing but the text itself is ever opened. Errors: not well-formed, too large, numbers that no
 /// drawing has.

@@ -5,8 +5,6 @@ use rustix::process::{Resource, Rlimit, setrlimit};
 use seccompiler::{BpfProgram, SeccompAction, SeccompFilter, apply_filter_all_threads};
 use std::collections::BTreeMap;
 
-/// The most memory it may hold, bytes, as addresses: its stacks and what is set aside count, too.
-pub const MOST_MEMORY: u64 = 1_400_000_000;
 /// The most time it may compute, on all cores together, s.
 pub const MOST_SECONDS: u64 = 60;
 
@@ -76,10 +74,11 @@ const FORBIDDEN_OF_OLD: &[i64] = &[
 #[cfg(not(target_arch = "x86_64"))]
 const FORBIDDEN_OF_OLD: &[i64] = &[];
 
-/// Closes the cage around this process for good. Errors: the system does not know how.
-pub fn close() -> Result<(), Box<dyn std::error::Error>> {
+/// Closes the cage around this process for good; `memory`: bytes of addresses it may hold. Errors: the system does not
+/// know how.
+pub fn close(memory: u64) -> Result<(), Box<dyn std::error::Error>> {
     let limit = |what, most| setrlimit(what, Rlimit { current: Some(most), maximum: Some(most) });
-    limit(Resource::As, MOST_MEMORY)?;
+    limit(Resource::As, memory)?;
     limit(Resource::Cpu, MOST_SECONDS)?;
     limit(Resource::Nofile, 3)?;
     limit(Resource::Core, 0)?;

@@ -7,9 +7,9 @@ use rhizograph_formats::Input;
 use std::io::{Read, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-/// Reads the file that is given, within the cage, and answers. Errors: nobody asks or listens.
-pub fn run() -> Result<(), Box<dyn std::error::Error>> {
-    cage::close()?;
+/// Reads the file that is given, within the cage of so many bytes, and answers. Errors: nobody asks or listens.
+pub fn run(memory: u64) -> Result<(), Box<dyn std::error::Error>> {
+    cage::close(memory)?;
     let mut from = std::io::stdin().lock();
     let mut length = [0; 4];
     from.read_exact(&mut length)?;

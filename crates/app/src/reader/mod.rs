@@ -16,15 +16,14 @@ use rhizograph_formats::{Input, Reading};
 use serde::{Deserialize, Serialize};
 use std::io::{Read, Write};
 use std::os::unix::process::ExitStatusExt;
-use std::path::PathBuf;
 use std::process::{Command, ExitStatus, Stdio};
 use std::sync::{Arc, Condvar, Mutex, PoisonError, mpsc};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// How many files are read at a time.
 const AT_A_TIME: usize = 2;
 /// How long reading a file that comes in may take.
-const LONGEST_INTAKE: Duration = Duration::from_millis(8500);
+const LONGEST_INTAKE: Duration = Duration::from_millis(9500);
 /// How long reading may take what came in before: on a busy machine, too, it is to open.
 const LONGEST_AGAIN: Duration = Duration::from_secs(90);
 
@@ -83,16 +82,41 @@ fn broke_off() -> Error {
     Error::Refused("its reader broke off".into())
 }
 
-/// The program that reads files: this one, unless `RHIZOGRAPH_PROGRAM` names another (tests are programs of their own).
-fn program() -> std::io::Result<PathBuf> {
-    std::env::var_os("RHIZOGRAPH_PROGRAM").map_or_else(std::env::current_exe, |p| Ok(p.into()))
+/// The program that reads files: this one as it runs, even where a newer one took its place on disk meanwhile.
+const THIS_PROGRAM: &str = "/proc/self/exe";
+
+/// How much memory a reader may hold, bytes, as addresses: its stacks count, too. Several share what one alone may have.
+const MEMORY: u64 = 600_000_000;
+const MEMORY_ALONE: u64 = 1_250_000_000;
+
+/// Asks a new process. One that needs more memory than several may have beside each other is asked once more, alone.
+fn ask(asked: &Asked, file: &[u8], longest: Duration) -> Result<(Answer, Vec<u8>), Error> {
+    let began = Instant::now();
+    let first = {
+        let _places = Places::take(1);
+        ask_once(asked, file, longest, MEMORY)?
+    };
+    let first = match first {
+        Ok(answer) => return Ok(answer),
+        Err(death) => death,
+    };
+    let left = longest.saturating_sub(began.elapsed());
+    if first != Death::Memory || left.is_zero() {
+        return Err(Error::Refused(first.told(longest)));
+    }
+    let _places = Places::take(AT_A_TIME);
+    ask_once(asked, file, left, MEMORY_ALONE)?.map_err(|death| Error::Refused(death.told(longest)))
 }
 
-/// Asks a new process, which is ended when it takes too long.
-fn ask(asked: &Asked, file: &[u8], longest: Duration) -> Result<(Answer, Vec<u8>), Error> {
-    let _place = Place::take();
-    let mut child = Command::new(program()?)
-        .arg("read-file")
+/// Asks a new process, which is ended when it takes too long; how it died, if it gave no answer.
+fn ask_once(
+    asked: &Asked,
+    file: &[u8],
+    longest: Duration,
+    memory: u64,
+) -> Result<Result<(Answer, Vec<u8>), Death>, Error> {
+    let mut child = Command::new(THIS_PROGRAM)
+        .args(["read-file", "--memory", &memory.to_string()])
         // It needs nothing of what this process knows.
         .env_clear()
         .envs(cage::ENVIRONMENT)
@@ -131,7 +155,7 @@ fn ask(asked: &Asked, file: &[u8], longest: Duration) -> Result<(Answer, Vec<u8>
             let _ = child.kill();
         }
         let status = child.wait()?;
-        answered.ok_or_else(|| Error::Refused(death(status, is_late, longest)))
+        Ok(answered.ok_or_else(|| Death::of(status, is_late)))
     })
 }
 
@@ -150,43 +174,59 @@ fn read_answer(from: &mut impl Read) -> Option<(Answer, Vec<u8>)> {
     Some((answer, pixels))
 }
 
-/// What the death of a process that reads a file says of the file.
-fn death(status: ExitStatus, is_late: bool, longest: Duration) -> String {
-    let seconds = longest.as_secs_f64().ceil();
-    match status.signal() {
-        _ if is_late => format!("this file takes more than is given to one: it was not read after {seconds} s"),
-        Some(libc::SIGXCPU) => format!("this file takes more than is given to one: more than {} s", cage::MOST_SECONDS),
-        Some(libc::SIGABRT | libc::SIGKILL) => {
-            format!(
-                "this file takes more than is given to one: more than {} MB of memory",
-                cage::MOST_MEMORY / 1_000_000
-            )
+/// How a process that reads a file died.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Death {
+    Late,
+    Computing,
+    /// Out of memory, or of stack.
+    Memory,
+    BrokeOff,
+}
+
+impl Death {
+    fn of(status: ExitStatus, is_late: bool) -> Death {
+        match status.signal() {
+            _ if is_late => Death::Late,
+            Some(libc::SIGXCPU) => Death::Computing,
+            Some(libc::SIGABRT | libc::SIGKILL | libc::SIGSEGV | libc::SIGBUS) => Death::Memory,
+            _ => Death::BrokeOff,
         }
-        Some(libc::SIGSEGV | libc::SIGBUS) => {
-            "this file takes more than is given to one: its parts hold one another too deep".to_owned()
-        }
-        _ => "the file is damaged: its reader broke off".to_owned(),
+    }
+
+    /// What it says of the file.
+    fn told(self, longest: Duration) -> String {
+        let why = match self {
+            Death::Late => format!("it was not read after {:.0} s", longest.as_secs_f64().ceil()),
+            Death::Computing => format!("more than {} s of computing", cage::MOST_SECONDS),
+            Death::Memory => {
+                format!("more than {} MB of memory, or its parts hold one another too deep", MEMORY_ALONE / 1_000_000)
+            }
+            Death::BrokeOff => return "the file is damaged: its reader broke off".to_owned(),
+        };
+        format!("this file takes more than is given to one: {why}")
     }
 }
 
-/// One of the places at which files are read.
-struct Place;
+/// Some of the places at which files are read.
+struct Places(usize);
 
 static TAKEN: Mutex<usize> = Mutex::new(0);
 static FREED: Condvar = Condvar::new();
 
-impl Place {
-    fn take() -> Place {
+impl Places {
+    /// Waits until so many are free.
+    fn take(count: usize) -> Places {
         let taken = TAKEN.lock().unwrap_or_else(PoisonError::into_inner);
-        let mut taken = FREED.wait_while(taken, |n| *n >= AT_A_TIME).unwrap_or_else(PoisonError::into_inner);
-        *taken += 1;
-        Place
+        let is_full = |taken: &mut usize| *taken + count > AT_A_TIME;
+        *FREED.wait_while(taken, is_full).unwrap_or_else(PoisonError::into_inner) += count;
+        Places(count)
     }
 }
 
-impl Drop for Place {
+impl Drop for Places {
     fn drop(&mut self) {
-        *TAKEN.lock().unwrap_or_else(PoisonError::into_inner) -= 1;
-        FREED.notify_one();
+        *TAKEN.lock().unwrap_or_else(PoisonError::into_inner) -= self.0;
+        FREED.notify_all();
     }
 }

@@ -54,7 +54,7 @@ impl From<Error> for Refused {
                 Some(*revision),
             ),
             Error::Format(_) | Error::File(reader::Error::Refused(_)) => {
-                (Status::UnprocessableEntity, "Nothing was changed. Bring in a PNG, JPEG, TIFF or SVG file.", None)
+                (Status::UnprocessableEntity, "Nothing was changed.", None)
             }
             Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)

@@ -1,6 +1,6 @@
 //! JPEG, 8 bits a sample. What was cut or damaged half way is taken as far as it goes, with a note.
 
-use super::{Decoded, missing_part, within_bounds};
+use super::{Decoded, fill_missing, missing_part, within_bounds};
 use crate::{Error, MOST_SIDE};
 use image::metadata::Orientation;
 use rhizograph_core::plane::Plane;
@@ -99,7 +99,7 @@ pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
         JpegDecoder::new_with_options(ZCursor::new(bytes), options).decode()
     };
     // What is not as it should be is read again as far as it goes.
-    let (mut samples, is_as_should_be) = match run(true) {
+    let (samples, is_as_should_be) = match run(true) {
         Ok(samples) => (samples, true),
         Err(_) => (run(false).map_err(|e| damaged(&e))?, false),
     };
@@ -108,6 +108,7 @@ pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
         return Err(damaged(&"its picture data do not fit its size"));
     }
     let mut notes = Vec::new();
+    let mut missing = 0;
     if markers.is_whole && (markers.is_strewn || !is_as_should_be) {
         notes.push("the file is damaged: a part of the picture may be missing or wrong".to_owned());
     } else if !markers.is_whole && markers.is_progressive {
@@ -115,14 +116,15 @@ pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
     } else if !markers.is_whole {
         let rows = missing_rows(&samples, width * each);
         notes.push(missing_part("JPEG", rows, height)?);
-        let there = samples.len() - rows * width * each;
-        samples[there..].fill(255);
+        missing = rows;
     }
     let data = match space {
         ColorSpace::Luma => samples.iter().map(|&v| [v; 3]).collect(),
         _ => samples.as_chunks::<3>().0.to_vec(),
     };
-    Ok(Decoded { rgb: Plane { width, height, data }, turn, notes })
+    let mut rgb = Plane { width, height, data };
+    fill_missing(&mut rgb, missing);
+    Ok(Decoded { rgb, turn, notes })
 }
 
 /// How many rows at the lower end are of one value throughout: what a decoder leaves where data are missing.
@@ -147,7 +149,7 @@ mod tests {
     }
 
     #[test]
-    fn of_a_picture_that_was_cut_short_what_is_there_is_taken_and_the_rest_is_white_and_told() {
+    fn of_a_picture_that_was_cut_short_what_is_there_is_taken_and_the_rest_is_paper_and_told() {
         let bytes = whole();
         let full = decode(&bytes).unwrap();
         assert!(full.notes.is_empty(), "{:?}", full.notes);
@@ -158,7 +160,8 @@ mod tests {
         let rows = |like: &dyn Fn(usize) -> bool| (0..240).take_while(|&y| like(y)).count();
         let same = rows(&|y| cut.rgb.row(y) == full.rgb.row(y));
         assert!((80..160).contains(&same), "{same}");
-        assert!(cut.rgb.row(239).iter().all(|p| *p == [255; 3]));
+        assert!(cut.rgb.row(239).iter().all(|p| p == cut.rgb.at(0, 239)));
+        assert!((100..160).contains(&cut.rgb.at(0, 239)[0]), "{:?}", cut.rgb.at(0, 239));
         assert!(decode(&bytes[..bytes.len() / 30]).is_err());
     }
 

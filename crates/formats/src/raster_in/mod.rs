@@ -67,6 +67,18 @@ fn missing_part(name: &'static str, rows: usize, height: usize) -> Result<String
     Ok(format!("the file is damaged or cut short: the lower {percent:.0} % of the picture are missing"))
 }
 
+/// Gives rows that are missing the colour that is in the middle of those in the last row there: mostly paper.
+fn fill_missing(rgb: &mut Plane<Rgb>, rows: usize) {
+    let there = rgb.height - rows;
+    let Some(last) = there.checked_sub(1).filter(|_| rows > 0) else { return };
+    let middle: Rgb = std::array::from_fn(|c| {
+        let mut values: Vec<u8> = rgb.row(last).iter().map(|p| p[c]).collect();
+        values.sort_unstable();
+        values.get(values.len() / 2).copied().unwrap_or(255)
+    });
+    rgb.data[there * rgb.width..].fill(middle);
+}
+
 /// 16 bits as 8, to the nearest.
 fn to_8(v: u16) -> u8 {
     ((u32::from(v) * 255 + 32_767) / 65_535) as u8

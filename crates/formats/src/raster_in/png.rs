@@ -1,6 +1,6 @@
 //! PNG, row by row: no more of it than the picture itself is ever held. Colour profiles and texts are passed over unpacked.
 
-use super::{Decoded, missing_part, on_white, to_8, within_bounds};
+use super::{Decoded, fill_missing, missing_part, on_white, to_8, within_bounds};
 use crate::{Error, MOST_PIXELS};
 use image::metadata::Orientation;
 use png::{BitDepth, ColorType, Decoder, DecodingError, Limits, Transformations};
@@ -50,8 +50,11 @@ pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
             }
         }
     }
+    let missing = height - data.len() / width;
     data.resize(width * height, [255; 3]);
-    Ok(Decoded { rgb: Plane { width, height, data }, turn, notes })
+    let mut rgb = Plane { width, height, data };
+    fill_missing(&mut rgb, missing);
+    Ok(Decoded { rgb, turn, notes })
 }
 
 /// Adds a row of samples as colours.

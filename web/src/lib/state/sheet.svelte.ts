@@ -10,6 +10,9 @@ import type { Box } from '../canvas/box';
 import { laid, patched, type Shown } from '../shown';
 import { tell, tellError } from './notices.svelte';
 
+/** How long until what could not be shown is asked for again, ms. */
+const AGAIN = 2000;
+
 /** After so long a step on its way is told, ms. */
 const LATE = 150;
 
@@ -101,6 +104,16 @@ class Sheet {
             if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
         } catch (e) {
             tellError(e);
+            // What was heard of is asked for until it is there.
+            setTimeout(() => this.#followHeard(), AGAIN);
+        }
+    }
+
+    /** Shows what others did, as far as it was heard of. */
+    #followHeard() {
+        const heard = this.#heardOf;
+        if (this.waiting === 0 && this.view?.info.id === heard.id && heard.revision > this.view.info.revision) {
+            void this.catchUp();
         }
     }
 
@@ -217,10 +230,7 @@ class Sheet {
             this.#stepsOf.delete(id);
             this.#left.delete(id);
         }
-        const heard = this.#heardOf;
-        if (this.waiting === 0 && this.view?.info.id === heard.id && heard.revision > this.view.info.revision) {
-            void this.catchUp();
-        }
+        this.#followHeard();
     }
 
     do(command: Command, then?: () => void) {

@@ -239,12 +239,14 @@ impl Bench {
         }
     }
 
-    /// Lifts and weighs; an error of the lift itself (no ink, say) is a result like another.
+    /// Lifts and weighs; an error of the lift itself (no ink, say) is a result like another. `source`: the sheet, where
+    /// it is laid out otherwise than it is stored.
     async fn ink(
         &self,
         slot: &Arc<Slot>,
         stored: &Stored,
         (intake, inking, dpi): (&IntakeRecipe, &Inking, f64),
+        source: Option<Arc<Plane<Rgb>>>,
     ) -> Result<Arc<Inked>, Error> {
         let is_same = |l: &&Lifted| l.intake == *intake && l.inking == *inking && l.dpi == dpi;
         if let Some(lifted) = slot.known().lifted.as_ref().filter(is_same) {
@@ -259,7 +261,10 @@ impl Bench {
             let ink = Ink::plain(Plane::new(width, height, 0), inking.lift.ink_colour);
             return Ok(Arc::new(Ok((ink, LiftFacts::of_vector()))));
         }
-        let source = self.laid_out(slot, stored.id, intake, false).await?;
+        let source = match source {
+            Some(source) => source,
+            None => self.laid_out(slot, stored.id, intake, true).await?,
+        };
         let inking = inking.clone();
         self.with_stages(
             slot,
@@ -308,7 +313,7 @@ impl Bench {
         }
         let (inking, dpi) = stored.sheet.inking_of_lines();
         let intake = &stored.sheet.recipes.intake;
-        let inked = self.ink(slot, &stored, (intake, &inking, dpi)).await?;
+        let inked = self.ink(slot, &stored, (intake, &inking, dpi), None).await?;
         let (of, by, wanted) = (stored.clone(), inked.clone(), slot.clone());
         let computing = move || {
             let ink = ink_or_none(&of.sheet, &by);
@@ -402,7 +407,7 @@ impl Bench {
         let (stored, source) = self.in_hand(&slot, id).await?;
         let dpi = stored.sheet.dpi;
         if slot.known().is_vector == Some(true) {
-            let ink = self.ink(&slot, &stored, (&stored.sheet.recipes.intake, &inking, dpi)).await?;
+            let ink = self.ink(&slot, &stored, (&stored.sheet.recipes.intake, &inking, dpi), None).await?;
             let (ink, _) = (*ink).as_ref().map_err(Clone::clone)?;
             return Ok(Glance {
                 alpha: pictures::smaller(&ink.alpha, window),

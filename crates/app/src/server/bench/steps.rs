@@ -66,7 +66,7 @@ impl Bench {
         };
         let sheet = &open.stored.sheet;
         let lifted = match inking {
-            Some(inking) => self.ink(&slot, &open.stored, (&sheet.recipes.intake, &inking, sheet.dpi)).await?,
+            Some(inking) => self.ink(&slot, &open.stored, (&sheet.recipes.intake, &inking, sheet.dpi), None).await?,
             None => open.lifted.clone(),
         };
         let (open, change) = apart(move || {
@@ -139,10 +139,10 @@ impl Bench {
         let (id, revision) = (before.id, before.revision);
         let (inking, dpi) = after.inking_of_lines();
         let intake = after.recipes.intake.clone();
-        let lifted = self.ink(slot, &before, (&intake, &inking, dpi)).await?;
         // A sheet that is laid out anew has other pixels.
-        let is_laid_out = intake == before.sheet.recipes.intake;
-        let source = if is_laid_out { None } else { Some(self.laid_out(slot, id, &intake, false).await?) };
+        let lies_as_before = intake == before.sheet.recipes.intake;
+        let source = if lies_as_before { None } else { Some(self.laid_out(slot, id, &intake, false).await?) };
+        let lifted = self.ink(slot, &before, (&intake, &inking, dpi), source.clone()).await?;
         let after = Arc::new(after);
         let computing = async {
             let known = slot.known().scene.clone();

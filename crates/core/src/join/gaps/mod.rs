@@ -135,8 +135,8 @@ impl Gaps {
         };
         let gone = gaps.look(network, alpha, |_| true);
         let Choice { confident, all, .. } = gaps.choose(network, alpha, &gone);
-        gaps.confident = Closing::of(network, alpha, &confident.1);
-        gaps.all = Closing::of(network, alpha, &all.1);
+        let closing = |some: &[(u32, Gap)]| Closing::of(network, alpha, some);
+        (gaps.confident, gaps.all) = rayon::join(|| closing(&confident.1), || closing(&all.1));
         let numbers: Vec<u32> = gaps.places.keys().copied().collect();
         gaps.weigh_gain(&numbers);
         gaps

@@ -1,0 +1,166 @@
+/** What goes wrong while somebody works: the server away, others first, a file that was cut, a page that is closed. */
+import assert from 'node:assert/strict';
+import { demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../browser.mjs';
+
+const post = async (url, path, body) => {
+    const answer = await fetch(`${url}/api${path}`, {
+        method: 'POST',
+        headers: { 'x-rhizograph': '1', 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+    });
+    assert.equal(answer.status, 200, path);
+    return answer.json();
+};
+
+/** A step of somebody else. */
+async function elsewhere(url, id, command) {
+    const view = await getJson(url, `/drawings/${id}`);
+    return post(url, `/drawings/${id}/commands`, { revision: view.info.revision, command });
+}
+
+const shown = (page, text) => page.getByText(text, { exact: false }).first().waitFor();
+
+export const tests = {
+    async 'what others did while the server could not be reached is shown when it is back'(url) {
+        const { page, context, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 0);
+            await openAt(page, url, id, 'lift');
+            await shown(page, 'step 0');
+            await context.setOffline(true);
+            await elsewhere(url, id, { do: 'trace' });
+            await page.waitForTimeout(600);
+            await shown(page, 'step 0');
+            await context.setOffline(false);
+            await shown(page, 'step 1');
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a step that was refused as stale is not told as saved, and the next one goes'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 1);
+            await elsewhere(url, id, { do: 'trace' });
+            // This page does not hear of others.
+            await page.route('**/events', (route) => route.abort());
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+            await elsewhere(url, id, {
+                do: 'sweep',
+                path: [
+                    [1, 1],
+                    [2, 2],
+                ],
+            });
+            const view = await getJson(url, `/drawings/${id}`);
+            const loose = view.findings.find((f) => f.kind === 'loose_end' && !f.left);
+            await elsewhere(url, id, { do: 'leave', ids: [loose.id] });
+            await page.keyboard.press('j');
+            await page.keyboard.press('x');
+            await page.getByText('was changed elsewhere').waitFor();
+            await page.getByTestId('saved').getByText('Last step not done').waitFor();
+            await page.keyboard.press('j');
+            await page.keyboard.press('x');
+            await page.getByTestId('saved').getByText('Saved').waitFor();
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a setting moved by keys is one step, and one that is in hand when the page closes is saved'(url) {
+        const { page, troubles, close } = await openBrowser();
+        const { id } = await demoDrawing(url, 2);
+        try {
+            await elsewhere(url, id, { do: 'trace' });
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await shown(page, 'step 1');
+            const before = await getJson(url, `/drawings/${id}`);
+            await nudge(page, 'Longest gap', 4);
+            await shown(page, 'step 2');
+            const { recipes, steps } = await getJson(url, `/drawings/${id}`);
+            assert.equal(steps, 2);
+            assert.equal(recipes.join.longest_gap.toFixed(1), (before.recipes.join.longest_gap + 0.4).toFixed(1));
+            // Not yet saved: the keys may go on.
+            await page.getByLabel('Longest tail to cut').focus();
+            await page.keyboard.press('ArrowRight');
+            await page.goto('about:blank');
+            let now;
+            for (let k = 0; k < 40 && now?.steps !== 3; k++) {
+                now = await getJson(url, `/drawings/${id}`);
+                await new Promise((r) => setTimeout(r, 50));
+            }
+            assert.equal(now.recipes.join.longest_tail.toFixed(1), (recipes.join.longest_tail + 0.1).toFixed(1));
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a swatch that is refused keeps its name, and nothing goes out that was changed meanwhile'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 3);
+            await elsewhere(url, id, { do: 'trace' });
+            await page.goto(`${url}/#/drawing/${id}/paint`);
+            await page.getByRole('button', { name: 'swatch' }).click();
+            await page.getByPlaceholder('Name').fill('Steam');
+            await page.route('**/swatches', (route) =>
+                route.fulfill({
+                    status: 409,
+                    json: { error: 'somebody was first', advice: 'Look again.', revision: 1 },
+                }),
+            );
+            await page.getByRole('button', { name: 'Add', exact: true }).click();
+            await page.getByText('Somebody was first').waitFor();
+            assert.equal(await page.getByPlaceholder('Name').inputValue(), 'Steam');
+            await page.unroute('**/swatches');
+            await page.getByRole('button', { name: 'Add', exact: true }).click();
+            await page.getByRole('button', { name: 'Steam', exact: true }).waitFor();
+
+            await page.route('**/events', (route) => route.abort());
+            await page.goto(`${url}/#/drawing/${id}/hand-off`);
+            await page.reload();
+            await page.getByText('Not ready yet').waitFor();
+            await page.getByLabel('Hand off anyway').check();
+            await elsewhere(url, id, { do: 'resolution', dpi: 299 });
+            let downloads = 0;
+            page.on('download', () => downloads++);
+            await page.getByRole('button', { name: /^Hand off \d files$/ }).click();
+            await page.getByText('was changed elsewhere').waitFor();
+            await page.waitForTimeout(600);
+            assert.equal(downloads, 0);
+            assert.equal((await getJson(url, `/drawings/${id}`)).info.handed_off, false);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'of a photo that was cut short what is missing is told where it comes in and at Intake'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 0, '013');
+            const bytes = Buffer.from(await (await fetch(`${url}/api/drawings/${id}/original`)).arrayBuffer());
+            await page.goto(url);
+            await page.getByRole('heading', { name: 'Along the sea wall' }).waitFor();
+            const cut = bytes.subarray(0, Math.floor(bytes.length * 0.7));
+            await page.getByTestId('intake').setInputFiles([{ name: 'Z-1.jpg', mimeType: 'image/jpeg', buffer: cut }]);
+            await page.getByText('1 of 1 brought in').waitFor();
+            assert.match(await page.getByLabel('Bringing in').getByRole('status').innerText(), /are missing/);
+            await page.getByRole('button', { name: 'Close' }).click();
+            await page.getByRole('button', { name: 'Z-1', exact: true }).click();
+            await page.keyboard.press('i');
+            await page
+                .getByText(/the file is damaged or cut short: the lower \d+ % of the picture are missing/i)
+                .waitFor();
+            await saved(page);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+};
