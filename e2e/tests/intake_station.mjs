@@ -55,6 +55,8 @@ export const tests = {
                 await saved(page);
             }
             assert.deepEqual((await view()).recipes, fresh.recipes);
+            // The page shows it, too.
+            await page.getByText('by its peg holes, with the shot').waitFor();
 
             await page.getByRole('button', { name: 'Four corners' }).click();
             await page.getByRole('button', { name: 'Square up' }).waitFor();

@@ -131,7 +131,8 @@ fn handing_off_and_steps_at_once_do_not_wait_for_one_another() {
         scope.spawn(|| {
             for seed in seeds.iter().cycle().take(40) {
                 let view = get(&server, &at);
-                let swatch = if view["info"]["revision"].as_u64().unwrap() % 2 == 0 { "skin" } else { "kettle" };
+                let swatch =
+                    if view["info"]["revision"].as_u64().unwrap().is_multiple_of(2) { "skin" } else { "kettle" };
                 let step = json!({ "do": "fill", "at": [seed], "swatch": swatch });
                 let _ = post(
                     &server,

@@ -57,6 +57,7 @@ impl Scene {
                 (gaps, Tails::of(&network, &sheet.recipes.join, sheet.dpi))
             },
         );
+        wanted()?;
         let mut findings = Findings::default();
         let dropped = drops_in(&regions, &sheet.drops);
         findings.update(sheet, &network, (&regions, &dropped), (&gaps, &tails), None);

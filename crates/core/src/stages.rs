@@ -123,6 +123,12 @@ pub struct Stages {
     scratch: Option<Plane<u8>>,
 }
 
+/// How far around a pixel its weight depends on what is there, px.
+fn reach_of(weight: &WeightRecipe, dpi: f64) -> usize {
+    let floor = if weight.amount < 0.0 { weight.floor } else { 0.0 };
+    ((weight.amount.abs() + floor) * px_per_mm(dpi)).ceil() as usize
+}
+
 impl Stages {
     /// Forgets everything: the sheet is another one now.
     pub fn forget(&mut self) {
@@ -387,7 +393,7 @@ impl Stages {
         // A line that is less than a pixel wide has no edge to move: weight is given at three pixels a mm, then averaged on.
         let finest = (px_per_mm(dpi) / 2.9).log2().clamp(0.0, 8.0) as u32;
         let level = if weighs { window.level.min(finest) } else { window.level };
-        let r = (inking.weight.amount.abs() * px_per_mm(dpi)).ceil() as usize + (2 << window.level);
+        let r = reach_of(&inking.weight, dpi) + (2 << window.level);
         let wide = if weighs { window.grown(r, sheet.width, sheet.height) } else { window };
         let wide = Window { level, ..wide };
         let smaller = |alpha: &Plane<u8>| alpha.smaller(wide.level, wide.area());

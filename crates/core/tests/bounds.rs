@@ -311,6 +311,26 @@ fn a_seam_of_twenty_thousand_points_takes_a_moment() {
     assert!(began.elapsed() < Duration::from_secs(4), "{:?}", began.elapsed());
 }
 
+#[test]
+fn a_scene_that_nobody_wants_any_more_is_given_up_between_its_steps() {
+    let (sheet, ink) = drawing();
+    let asked = std::cell::Cell::new(0);
+    let until = |n: usize| {
+        asked.set(0);
+        Scene::of_while(&sheet, &ink, &|| {
+            asked.set(asked.get() + 1);
+            asked.get() <= n
+        })
+    };
+    let whole = until(usize::MAX).unwrap();
+    let steps = asked.get();
+    assert!(steps >= 3);
+    assert!(whole.findings.iter().eq(Scene::of(&sheet, &ink).findings.iter()));
+    for n in 0..steps {
+        assert!(until(n).is_none() && asked.get() == n + 1, "wanted {n} times");
+    }
+}
+
 proptest! {
     #[test]
     fn a_thinned_line_stays_within_its_tolerance_and_keeps_its_ends(

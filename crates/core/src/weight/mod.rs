@@ -34,9 +34,17 @@ pub fn weigh(alpha: &Plane<u8>, recipe: &WeightRecipe, edge: Edge, area: Option<
     weigh_part(alpha, Weighing { recipe, edge, area, outside: paper.as_ref(), px_per_mm: px_per_mm(dpi) })
 }
 
+/// Radii are told in so many steps a pixel: what should be whole pixels is, whatever mm and dpi leave of it.
+const FINENESS: f64 = 1e6;
+
+/// How far an edge moves, px.
+fn radius(amount: f64, px_per_mm: f64) -> f64 {
+    (amount.abs() * px_per_mm * FINENESS).round() / FINENESS
+}
+
 /// The same for a part of a sheet, or for the sheet made smaller.
 pub fn weigh_part(alpha: &Plane<u8>, by: Weighing) -> Plane<u8> {
-    let r = by.recipe.amount.abs() * by.px_per_mm;
+    let r = radius(by.recipe.amount, by.px_per_mm);
     if r == 0.0 {
         return alpha.clone();
     }
@@ -49,16 +57,21 @@ pub fn weigh_part(alpha: &Plane<u8>, by: Weighing) -> Plane<u8> {
         return out;
     }
     let mut paper = alpha.map(|&a| 255 - a);
+    let floor = by.recipe.floor * by.px_per_mm;
+    let mut kept = None;
     if let (Some(outside), true) = (by.outside, by.recipe.placement != Placement::Both) {
-        // The ink is taken from one side only: only the paper of that side grows.
+        // The ink is taken from one side only: only the paper of that side grows, and what lies at the other side's stays
+        // as it is, as broad as the floor.
         let outward = by.recipe.placement == Placement::Outward;
-        paper.data.par_iter_mut().zip(&outside.data).for_each(|(p, &o)| {
+        let mut others = Plane::new(alpha.width, alpha.height, 0u8);
+        paper.data.par_iter_mut().zip(&outside.data).zip(&mut others.data).for_each(|((p, &o), other)| {
             if *p > 255 - IS_INK && (o > 0) != outward {
-                *p = 0;
+                (*p, *other) = (0, 255);
             }
         });
+        kept = Some(grow(&others, floor.max(1.5), None, true));
     }
-    thin::keep_whole(alpha, paper, r, by.area, by.recipe.floor * by.px_per_mm, crisp)
+    thin::keep_whole(alpha, paper, thin::Least { floor, kept: kept.as_ref() }, r, by.area, crisp)
 }
 
 /// Puts back what grew on the other side. Outward: only outside paper changes. Inward: everything but outside paper and
@@ -81,4 +94,23 @@ fn keep_to_one_side(out: &mut Plane<u8>, alpha: &Plane<u8>, outside: &Plane<u8>,
             }
         }
     });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pixels_exactly_on_the_radius_are_taken_whatever_mm_and_dpi_leave_of_it() {
+        for (mm, dpi, px) in [(0.508, 300.0, 6), (0.254, 600.0, 6), (0.127, 400.0, 2), (0.381, 200.0, 3)] {
+            let mut dot = Plane::new(41, 41, 0u8);
+            dot.set(20, 20, 255);
+            let recipe = WeightRecipe { amount: mm, ..WeightRecipe::default() };
+            let grown = weigh(&dot, &recipe, Edge::Crisp, None, dpi);
+            let off = |i: usize| (i as i64 % 41 - 20).pow(2) + (i as i64 / 41 - 20).pow(2);
+            for (i, &a) in grown.data.iter().enumerate() {
+                assert_eq!(a == 255, off(i) <= px * px, "{mm} mm at {dpi} dpi, {} px² away", off(i));
+            }
+        }
+    }
 }

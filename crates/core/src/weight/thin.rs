@@ -21,17 +21,26 @@ const FLOOR: u16 = 1 << 14;
 /// Ink nearer to the paper than any radius that may be asked for has a rank below the marks.
 const _: () = assert!((FARTHEST as usize + 1).pow(2) < FLOOR as usize);
 
-/// The ink less what shrinking takes, with every line whole. `paper`: the paper that takes; `floor`: how wide a line stays
-/// at least, px.
+/// What is left of the ink at least.
+#[derive(Clone, Copy)]
+pub struct Least<'a> {
+    /// How wide a line stays, px.
+    pub floor: f64,
+    /// What stays as it is.
+    pub kept: Option<&'a Plane<u8>>,
+}
+
+/// The ink less what shrinking takes, with every line whole. `paper`: the paper that takes.
 pub fn keep_whole(
     alpha: &Plane<u8>,
     paper: Plane<u8>,
+    Least { floor, kept }: Least,
     r: f64,
     area: Option<&Plane<u8>>,
-    floor: f64,
     crisp: bool,
 ) -> Plane<u8> {
     let r = r.min(FARTHEST);
+    let is_kept = |i: usize| kept.is_some_and(|k| k.data[i] > 0);
     // Rank of each ink pixel: its squared distance to the paper, marked if it stays.
     let (mut out, mut rank) = grow_measured(&paper, r, area, crisp);
     drop(paper);
@@ -49,6 +58,7 @@ pub fn keep_whole(
             for (i, (o, &own)) in rank.iter_mut().zip(ink).enumerate() {
                 *o = match own >= IS_INK {
                     false => 0,
+                    true if is_kept(from + i) => u16::MAX,
                     true if *o <= limit(i) => (*o).max(1),
                     true => *o | STAYS,
                 };
@@ -96,6 +106,9 @@ pub fn keep_whole(
             if is_blank(ink) { out.fill(0) } else { patches(out, ink, &rank[run.clone()], &left[run]) }
         }
     });
+    if let Some(kept) = kept {
+        out.data.par_iter_mut().zip(&alpha.data).zip(&kept.data).filter(|p| *p.1 > 0).for_each(|((o, &a), _)| *o = a);
+    }
     out
 }
 
@@ -159,6 +172,36 @@ mod tests {
         assert_eq!(width(100, 38, 80), 13);
         let columns = (0..200).filter(|&x| width(x, 0, 38) > 0).count();
         assert!((158..=165).contains(&columns), "{columns}");
+    }
+
+    #[test]
+    fn a_wall_thinner_than_the_radius_keeps_its_other_side() {
+        // A ring 5 px thick with soft edges, thinned by 4 px from one side.
+        let mut alpha = Plane::new(90, 90, 0u8);
+        let turn = |k: i32| pt(45.0, 45.0) + pt((f64::from(k) / 8.0).cos(), (f64::from(k) / 8.0).sin()) * 30.0;
+        let ring: Vec<FlatPoint> = (0..=51).map(|k| FlatPoint { p: turn(k), width: 5.0 }).collect();
+        crate::render::stroke(&mut alpha, &ring);
+        let outside = crate::lift::outside(&alpha);
+        for edge in [Edge::Soft1, Edge::Crisp] {
+            let ink = if edge == Edge::Crisp { alpha.map(|&a| if a >= 128 { 255 } else { 0 }) } else { alpha.clone() };
+            for placement in [Placement::Outward, Placement::Inward] {
+                let thinner = weigh(&ink, &WeightRecipe { placement, ..by(-4.0, 1.0) }, edge, None, DPI);
+                // What is paper on the other side, and the ink that touches it, is as it was.
+                let is_other =
+                    |i: usize| ink.data[i] < 128 && (outside.data[i] > 0) != (placement == Placement::Outward);
+                let (mut taken, mut changed) = (0, 0);
+                for y in 1..89 {
+                    for x in 1..89 {
+                        let i = y * 90 + x;
+                        let touches = is_other(i) || [i - 1, i + 1, i - 90, i + 90].into_iter().any(is_other);
+                        changed += usize::from(touches && thinner.data[i] != ink.data[i]);
+                        taken += usize::from(ink.data[i] >= 128 && thinner.data[i] < 128);
+                    }
+                }
+                assert_eq!(changed, 0, "{placement:?} {edge:?}");
+                assert!(taken > 300, "{taken} taken, {placement:?} {edge:?}");
+            }
+        }
     }
 
     #[test]
