@@ -81,6 +81,27 @@ test('four quarter turns are none; what was measured on the sheet before goes', 
     expect(sent).toEqual([plain]);
 });
 
+test('corners that are found do not take the place of those somebody moved meanwhile', async () => {
+    bench.corners = null;
+    server.corners = [
+        [9, 9],
+        [90, 9],
+        [90, 90],
+        [9, 90],
+    ];
+    const taking = intake.takeCorners();
+    expect(bench.corners).toHaveLength(4);
+    bench.corners = bench.corners!.map((p, k) => (k === 0 ? [40, 50] : p));
+    await taking;
+    expect(bench.corners[0]).toEqual([40, 50]);
+    // Those that were put down stay away.
+    const again = intake.takeCorners();
+    bench.corners = null;
+    await again;
+    expect(bench.corners).toBeNull();
+    server.corners = null;
+});
+
 test('the corners taken in hand are those that are set, else those that are found, else the pictures own', async () => {
     const found = [
         [1, 1],

@@ -381,10 +381,20 @@ fn watched<T>(server: &Server, f: impl FnOnce() -> T) -> (T, u64, u64) {
         });
         scope.spawn(|| {
             let asking = agent();
+            let mut all = asking.get(format!("{}/api/productions", server.url)).call().unwrap();
+            let all: Value = all.body_mut().read_json().unwrap();
+            let drawings = all[0]["shots"][0]["drawings"].as_array().unwrap();
+            let mut k = 0;
             while !is_over.load(Ordering::Relaxed) {
                 let began = Instant::now();
                 let answer = asking.get(format!("{}/api/productions", server.url)).call();
                 assert!(answer.is_ok_and(|a| a.status() == 200), "the server does not answer others");
+                // Somebody looks at one drawing after the other, each from its file.
+                k += 1;
+                let id = &drawings[k / 4 % drawings.len()]["id"];
+                let part = format!("x={}&y=0&width=512&height=512&level=1", k % 4 * 512);
+                let picture = asking.get(format!("{}/api/drawings/{id}/pictures/original?{part}", server.url)).call();
+                assert!(picture.is_ok_and(|a| a.status() == 200), "pictures do not come any more");
                 slowest.fetch_max(began.elapsed().as_millis() as u64, Ordering::Relaxed);
                 std::thread::sleep(Duration::from_millis(50));
             }

@@ -20,12 +20,25 @@ use std::process::{Command, ExitStatus, Stdio};
 use std::sync::{Arc, Condvar, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 
-/// How many files are read at a time.
+/// How many files of a kind are read at a time.
 const AT_A_TIME: usize = 2;
-/// How long reading a file that comes in may take.
-const LONGEST_INTAKE: Duration = Duration::from_millis(9500);
-/// How long reading may take what came in before: on a busy machine, too, it is to open.
-const LONGEST_AGAIN: Duration = Duration::from_secs(90);
+
+/// Which files are read: those that come in must not hold up those that came in before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Room {
+    ComingIn,
+    Again,
+}
+
+impl Room {
+    /// How long reading one may take: what came in before is to open on a busy machine, too.
+    fn longest(self) -> Duration {
+        match self {
+            Room::ComingIn => Duration::from_millis(9500),
+            Room::Again => Duration::from_secs(90),
+        }
+    }
+}
 
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
@@ -58,7 +71,7 @@ enum Answer {
 /// holes, if one has them already. Errors: what is wrong with the file, and that it takes more than is given to one.
 pub fn drawing(file_name: &str, file: &[u8], pegs: Option<[Pt; 2]>) -> Result<NewDrawing, Error> {
     let asked = Asked::Drawing { file_name: file_name.to_owned(), pegs };
-    match ask(&asked, file, LONGEST_INTAKE)?.0 {
+    match ask(&asked, file, Room::ComingIn)?.0 {
         Answer::Drawing(drawing) => Ok(*drawing),
         Answer::Refused(why) => Err(Error::Refused(why)),
         Answer::Raster { .. } | Answer::Vector { .. } => Err(broke_off()),
@@ -67,7 +80,7 @@ pub fn drawing(file_name: &str, file: &[u8], pegs: Option<[Pt; 2]>) -> Result<Ne
 
 /// Reads the picture or the lines in a file.
 pub fn contents(file: &[u8], how: Reading) -> Result<Input, Error> {
-    match ask(&Asked::Contents(how), file, LONGEST_AGAIN)? {
+    match ask(&Asked::Contents(how), file, Room::Again)? {
         (Answer::Raster { width, height, dpi, notes }, pixels) if pixels.len() == 3 * width * height => {
             let data = pixels.as_chunks::<3>().0.to_vec();
             Ok(Input::Raster(Raster { rgb: Plane { width, height, data }, dpi, notes }))
@@ -90,21 +103,21 @@ const MEMORY: u64 = 600_000_000;
 const MEMORY_ALONE: u64 = 1_250_000_000;
 
 /// Asks a new process. One that needs more memory than several may have beside each other is asked once more, alone.
-fn ask(asked: &Asked, file: &[u8], longest: Duration) -> Result<(Answer, Vec<u8>), Error> {
-    let began = Instant::now();
-    let first = {
-        let _places = Places::take(1);
-        ask_once(asked, file, longest, MEMORY)?
+fn ask(asked: &Asked, file: &[u8], room: Room) -> Result<(Answer, Vec<u8>), Error> {
+    let longest = room.longest();
+    let (first, left) = {
+        let _places = Places::take(room, 1);
+        let began = Instant::now();
+        (ask_once(asked, file, longest, MEMORY)?, longest.saturating_sub(began.elapsed()))
     };
     let first = match first {
         Ok(answer) => return Ok(answer),
         Err(death) => death,
     };
-    let left = longest.saturating_sub(began.elapsed());
     if first != Death::Memory || left.is_zero() {
         return Err(Error::Refused(first.told(longest)));
     }
-    let _places = Places::take(AT_A_TIME);
+    let _places = Places::take(room, AT_A_TIME);
     ask_once(asked, file, left, MEMORY_ALONE)?.map_err(|death| Error::Refused(death.told(longest)))
 }
 
@@ -208,25 +221,27 @@ impl Death {
     }
 }
 
-/// Some of the places at which files are read.
-struct Places(usize);
+/// Some of the places at which files of a kind are read.
+struct Places(Room, usize);
 
-static TAKEN: Mutex<usize> = Mutex::new(0);
+/// How many are taken of each kind.
+static TAKEN: Mutex<[usize; 2]> = Mutex::new([0; 2]);
 static FREED: Condvar = Condvar::new();
 
 impl Places {
     /// Waits until so many are free.
-    fn take(count: usize) -> Places {
+    fn take(room: Room, count: usize) -> Places {
         let taken = TAKEN.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_full = |taken: &mut usize| *taken + count > AT_A_TIME;
-        *FREED.wait_while(taken, is_full).unwrap_or_else(PoisonError::into_inner) += count;
-        Places(count)
+        let is_full = |taken: &mut [usize; 2]| taken[room as usize] + count > AT_A_TIME;
+        let mut taken = FREED.wait_while(taken, is_full).unwrap_or_else(PoisonError::into_inner);
+        taken[room as usize] += count;
+        Places(room, count)
     }
 }
 
 impl Drop for Places {
     fn drop(&mut self) {
-        *TAKEN.lock().unwrap_or_else(PoisonError::into_inner) -= self.0;
+        TAKEN.lock().unwrap_or_else(PoisonError::into_inner)[self.0 as usize] -= self.1;
         FREED.notify_all();
     }
 }

@@ -56,8 +56,13 @@ class Intake {
             [(1 - inset) * w, (1 - inset) * h],
             [inset * w, (1 - inset) * h],
         ];
+        const set = view.recipes.intake.corners;
+        bench.corners = set ?? own;
+        if (set) return;
         try {
-            bench.corners = view.recipes.intake.corners ?? (await api.findCorners(view.info.id)) ?? own;
+            const found = await api.findCorners(view.info.id);
+            // Handles that were moved or put down meanwhile stay as they are.
+            if (found && JSON.stringify(bench.corners) === JSON.stringify(own)) bench.corners = found;
         } catch (e) {
             tellError(e);
         }

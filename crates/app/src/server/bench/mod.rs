@@ -222,7 +222,8 @@ impl Bench {
             return Ok(raw.clone());
         }
         let (bytes, how) = store::original(&self.pool, id).await.map_err(Error::of_drawing)?;
-        let (raw, is_vector) = self.heavy(id, Turn::Look, move || read_source(&bytes, how)).await??;
+        // The reader has places of its own: what waits there takes none here.
+        let (raw, is_vector) = apart(move || read_source(&bytes, how)).await??;
         slot.known().is_vector = Some(is_vector);
         Ok(Arc::new(raw))
     }
