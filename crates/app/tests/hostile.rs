@@ -478,7 +478,7 @@ fn hostile_files_get_a_clear_answer_in_good_time_and_harm_nobody() {
     );
     assert!(troubles.is_empty(), "{}", troubles.join("\n"));
     assert!(memory < MOST_MEMORY, "{memory} bytes");
-    assert!(others < 1500, "others waited {others} ms");
+    assert!(others < 4000, "others waited {others} ms");
 }
 
 #[test]
