@@ -100,7 +100,7 @@ const THIS_PROGRAM: &str = "/proc/self/exe";
 
 /// How much memory a reader may hold, bytes, as addresses: its stacks count, too. Several share what one alone may have.
 const MEMORY: u64 = 600_000_000;
-const MEMORY_ALONE: u64 = 1_250_000_000;
+const MEMORY_ALONE: u64 = 880_000_000;
 
 /// Asks a new process. One that needs more memory than several may have beside each other is asked once more, alone.
 fn ask(asked: &Asked, file: &[u8], room: Room) -> Result<(Answer, Vec<u8>), Error> {
