@@ -59,9 +59,13 @@ impl From<Error> for Refused {
             Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)
             }
-            // What was named was taken out in the meantime.
             Error::Store(sqlx::Error::Database(d)) if d.is_foreign_key_violation() => {
-                return Error::NoProduction.into();
+                let told = Refusal {
+                    error: "what this is about is no longer there".into(),
+                    advice: "Nothing was changed. It may have been taken out by somebody else.".into(),
+                    revision: None,
+                };
+                return Refused(Status::NotFound, told);
             }
             Error::Store(sqlx::Error::Database(d)) if d.is_unique_violation() => {
                 let told = Refusal {
@@ -124,7 +128,11 @@ async fn add_production(bench: &Shared, new: Json<NewProduction>) -> Answer<i64>
 #[post("/shots", data = "<new>")]
 async fn add_shot(bench: &Shared, new: Json<NewShot>) -> Answer<i64> {
     let (number, name) = (named(&new.number, "a shot")?, named(&new.name, "a shot")?);
-    let id = store::add_shot(&bench.pool, new.production, &number, &name, &[]).await?;
+    let is_missing = |e: sqlx::Error| match &e {
+        sqlx::Error::Database(d) if d.is_foreign_key_violation() => Error::NoProduction,
+        _ => e.into(),
+    };
+    let id = store::add_shot(&bench.pool, new.production, &number, &name, &[]).await.map_err(is_missing)?;
     Ok(Json(id))
 }
 
