@@ -361,8 +361,14 @@ fn memory_of(process: u32) -> u64 {
     let own = resident(&process.to_string()).unwrap_or(0);
     let tasks = std::fs::read_dir(format!("/proc/{process}/task")).into_iter().flatten().flatten();
     let children = tasks.map(|t| std::fs::read_to_string(t.path().join("children")).unwrap_or_default());
+    // One that is only being started is the server still, and shares its memory.
+    let is_reader = |pid: &String| {
+        std::fs::read(format!("/proc/{pid}/cmdline"))
+            .is_ok_and(|c| c.split(|b| *b == 0).any(|word| word == b"read-file"))
+    };
     let children: u64 = children
         .flat_map(|c| c.split_whitespace().map(str::to_owned).collect::<Vec<_>>())
+        .filter(is_reader)
         .filter_map(|c| resident(&c))
         .sum();
     1024 * (own + children)

@@ -14,7 +14,7 @@ use tokio::sync::RwLock;
 
 /// How many drawings are kept at hand at most, and how many bytes all that is kept of them may take.
 const AT_HAND: usize = 64;
-const BYTES_AT_HAND: usize = 700_000_000;
+const BYTES_AT_HAND: usize = 350_000_000;
 
 /// A scene with the revision it is of. Only a step changes it, in place.
 pub struct SceneAt {
@@ -138,7 +138,7 @@ impl AtHand {
         let is_new = !slots.contains_key(&id);
         let slot = slots.entry(id).or_default().clone();
         slot.used.store(now, Ordering::Relaxed);
-        if is_new || now.is_multiple_of(64) {
+        if is_new || now.is_multiple_of(16) {
             make_room(&mut slots, id);
         }
         slot
@@ -214,7 +214,7 @@ mod tests {
         }
         let has = |id| at_hand.peek(id).is_some_and(|s| s.known().source.is_some());
         let kept: Vec<i64> = (1..=40).filter(|id| has(*id)).collect();
-        assert!(kept.len() >= 10 && kept.len() <= 15, "{kept:?}");
+        assert!(kept.len() >= 5 && kept.len() <= 8, "{kept:?}");
         assert!(kept.windows(2).all(|w| w[1] == w[0] + 1) && kept[kept.len() - 1] == 40, "{kept:?}");
         for id in 41..300 {
             at_hand.slot(id);
