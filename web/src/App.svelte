@@ -57,6 +57,7 @@
                 findings.at = null;
                 findings.only = null;
                 findings.showLeft = false;
+                findings.unfolded = false;
             }
         });
     });

@@ -17,6 +17,8 @@ const found = (id: string, kind: Finding['kind'], more: Partial<Finding> = {}): 
     size: 10,
     confidence: 0.5,
     sure: false,
+    quiet: false,
+    harm: 1,
     parts: null,
     region: null,
     left: false,
@@ -40,12 +42,14 @@ beforeEach(() => {
     [bench.camera.width, bench.camera.height] = [900, 600];
     bench.enter('join');
     bench.swatch = null;
-    [findings.only, findings.showLeft, findings.at] = [null, false, null];
+    [findings.only, findings.showLeft, findings.unfolded, findings.at] = [null, false, false, null];
     lay([
-        found('gap', 'gap', { sure: true, confidence: 0.9 }),
-        found('gap2', 'gap', { at: [400, 100] }),
-        found('tail', 'tail', { sure: true }),
+        found('gap', 'gap', { sure: true, confidence: 0.9, harm: 4.5 }),
+        found('gap2', 'gap', { at: [400, 100], harm: 4.2 }),
+        found('tail', 'tail', { sure: true, harm: 3.5 }),
         found('end', 'loose_end', { left: true }),
+        found('hair', 'loose_end', { at: [110, 100], quiet: true, harm: 1 }),
+        found('stub', 'gap', { at: [800, 400], quiet: true, harm: 2.1 }),
         found('bare', 'unpainted', { at: [101, 100], region: 3 }),
     ]);
 });
@@ -62,6 +66,27 @@ test('each station lists its own findings, and only one kind when one is chosen'
     expect(listed()).toEqual(['bare']);
     bench.enter('lift');
     expect(listed()).toEqual([]);
+});
+
+test('quiet ones are listed behind the open ones once they are unfolded, and are never counted or left with those', async () => {
+    const listed = () => findings.listed.map((f) => f.id);
+    expect(findings.open).toHaveLength(3);
+    expect([findings.count('gap'), findings.count('loose_end')]).toEqual([2, 0]);
+    expect(findings.quiet.map((f) => f.id)).toEqual(['stub', 'hair']);
+    // Nothing quiet is in hand, or marked, while it is folded.
+    findings.at = 'hair';
+    expect(findings.current).toBeNull();
+    findings.unfolded = true;
+    expect(listed()).toEqual(['gap', 'gap2', 'tail', 'stub', 'hair']);
+    expect(findings.current?.id).toBe('hair');
+    expect(findings.near([109, 99, 111, 101], 1).map((f) => f.id)).toEqual(['hair']);
+    findings.only = 'gap';
+    expect(listed()).toEqual(['gap', 'gap2', 'stub']);
+    await findings.leaveListed();
+    expect(sent).toEqual([{ do: 'leave', ids: ['gap', 'gap2'] }]);
+    findings.showLeft = true;
+    findings.only = null;
+    expect(listed()).toEqual(['end']);
 });
 
 test('the next and the previous go round, from the first or the last when none is in hand', () => {

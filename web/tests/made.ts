@@ -30,6 +30,8 @@ export const finding = (name: string): fc.Arbitrary<Finding> =>
         // Few of them, so that many are equal.
         confidence: fc.constantFrom(0.2, 0.5, 0.9),
         sure: fc.boolean(),
+        quiet: fc.boolean(),
+        harm: fc.constantFrom(0.5, 1, 3.5, 4.25),
         left: fc.boolean(),
         parts: fc.constant(null),
         region: fc.constant(null),

@@ -46,6 +46,7 @@ function told(shown: Shown) {
         regions: sorted(shown.regions.all()),
         findings: sorted(shown.findings.all()),
         open: shown.open.of(KINDS),
+        quiet: shown.quiet.of(KINDS),
         left: shown.left.of(KINDS),
     };
 }

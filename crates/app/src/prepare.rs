@@ -3,7 +3,7 @@
 use crate::reader;
 use rayon::prelude::*;
 use rhizograph_core::command::{close, cut_all};
-use rhizograph_core::finding::Kind;
+use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{find_pegs, lay_out};
 use rhizograph_core::join::Tail;
@@ -193,18 +193,24 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
         for g in before.gaps.iter() {
             gaps.push(json!({
                 "from": g.from, "to": g.to, "length": round(g.length), "confidence": round(g.confidence),
-                "closed_with": g.sure.then_some(name),
+                "closed_with": g.sure.then_some(name), "quiet": g.quiet,
             }));
         }
         for t in before.tails.iter() {
-            tails.push(
-                json!({ "at": t.at, "length": round(t.length), "cut": results.cut.iter().any(|c| c.tip == t.tip) }),
-            );
+            let cut = results.cut.iter().any(|c| c.tip == t.tip);
+            tails.push(json!({ "at": t.at, "length": round(t.length), "cut": cut, "quiet": t.quiet && !cut }));
         }
     }
     if let Some(scene) = &results.scene {
+        // What is told as a gap or a tail already is not told again as a loose end.
+        let is_told = |f: &Finding| {
+            let before = results.before.as_ref().map(|b| &b.findings);
+            matches!(f.kind, Kind::Gap | Kind::Tail) && before.is_some_and(|b| b.get(&f.id).is_some())
+        };
         for e in scene.network.ends().filter(|e| e.loose) {
-            loose.push(json!({ "x": round(e.p.x), "y": round(e.p.y), "line": sheet.lines[e.line].id }));
+            let quiet = scene.findings.at_end(e.key()).is_none_or(|f| f.quiet || is_told(f));
+            let line = sheet.lines[e.line].id;
+            loose.push(json!({ "x": round(e.p.x), "y": round(e.p.y), "line": line, "quiet": quiet }));
         }
         for r in scene.regions.iter() {
             regions.push(json!({ "id": r.id, "area": r.area, "bbox": r.bbox }));

@@ -43,6 +43,10 @@ pub struct Finding {
     pub confidence: f64,
     /// It can be settled without asking.
     pub sure: bool,
+    /// Nothing speaks for a fault: it is at hand, but nobody is asked.
+    pub quiet: bool,
+    /// By which findings are listed, from the most harm on.
+    pub harm: f64,
     /// The areas of the two regions it parts, px²; the outside has none.
     pub parts: Option<[Option<usize>; 2]>,
     /// The region it is about.
@@ -113,11 +117,32 @@ struct Spec {
     size: f64,
     confidence: f64,
     sure: bool,
+    quiet: bool,
     parts: Option<[Option<usize>; 2]>,
     left: bool,
     /// Of its path.
     mark: u64,
 }
+
+impl Spec {
+    /// What leaks a large room goes first, then tails, what is doubtful last; at Paint large regions before small ones.
+    fn harm(&self) -> f64 {
+        let share = |area: f64| area / (area + HALF_HARM);
+        let room = self.parts.map(|p| p.into_iter().flatten().min().map_or(1.0, |least| share(least as f64)));
+        match (self.kind, room) {
+            (Kind::Gap | Kind::Leak, Some(room)) => 4.0 + room,
+            (Kind::Tail, _) => 3.0 + self.confidence,
+            (Kind::Gap | Kind::Leak, None) => 2.0 + self.confidence,
+            (Kind::TwoPaints, _) => 2.0 + share(self.size),
+            (Kind::Unpainted, _) => 1.0 + share(self.size),
+            (Kind::LooseEnd, _) => 1.0,
+            (Kind::Sliver, _) => share(self.size),
+        }
+    }
+}
+
+/// A room of so many px² does half the harm that any can.
+const HALF_HARM: f64 = 20_000.0;
 
 /// The way by which paint runs out at a leak: through its middle, from the smaller region it parts.
 fn way_out(spec: &Spec) -> Vec<Pt> {
@@ -130,11 +155,11 @@ fn way_out(spec: &Spec) -> Vec<Pt> {
     vec![middle - out, middle, middle + out]
 }
 
-/// The order findings are listed in: by kind, the sure ones first, then by confidence.
-type Rank = (Kind, bool, u64, String, About);
+/// The order findings are listed in: quiet ones last, else by harm.
+type Rank = (bool, u64, String, About);
 
 fn rank(f: &Finding, about: About) -> Rank {
-    (f.kind, !f.sure, u64::MAX - f.confidence.max(0.0).to_bits(), f.id.clone(), about)
+    (f.quiet, u64::MAX - f.harm.to_bits(), f.id.clone(), about)
 }
 
 /// The findings of a drawing, kept up through edits.
@@ -145,7 +170,7 @@ pub struct Findings {
     /// What is found about each end and each region, by their places.
     ends: Vec<Option<(Spec, Rank)>>,
     regions: Vec<Option<(Spec, Rank)>>,
-    /// How many are open, by kind.
+    /// How many are open, by kind: neither left nor quiet.
     open: [usize; KINDS],
 }
 
@@ -228,7 +253,7 @@ impl Findings {
 
     /// The end that a finding is about, if it is about one.
     pub fn end_of(&self, id: &str) -> Option<EndKey> {
-        match self.by_id.get(id)?.4 {
+        match self.by_id.get(id)?.3 {
             About::End(end) => Some(end),
             About::Region(_) => None,
         }
@@ -257,6 +282,7 @@ impl Findings {
             size,
             confidence: 1.0,
             sure: false,
+            quiet: false,
             parts: None,
             left: left.hold(kind, at),
             mark: 0,
@@ -290,6 +316,7 @@ impl Findings {
                     to: Some(g.to),
                     confidence: g.confidence,
                     sure: g.sure,
+                    quiet: g.quiet,
                     parts: g.parts,
                     mark: u64::from(g.number),
                     ..plain(Kind::Gap, g.from, g.length)
@@ -298,6 +325,7 @@ impl Findings {
                     to: Some(t.tip),
                     confidence: t.confidence,
                     sure: t.sure,
+                    quiet: t.quiet,
                     mark: t.path.iter().flatten().fold(17, |m, v| m.wrapping_mul(31).wrapping_add(v.to_bits())),
                     ..plain(Kind::Tail, t.at, t.length)
                 }),
@@ -306,12 +334,14 @@ impl Findings {
                         Some(g) => Spec {
                             to: Some(g.to),
                             confidence: g.confidence,
+                            quiet: g.quiet,
                             parts: g.parts,
                             left: left.hold(Kind::Leak, g.from) || left.hold(Kind::LooseEnd, e.p),
                             mark: u64::from(g.number),
                             ..plain(Kind::Leak, g.from, g.length)
                         },
-                        None => plain(Kind::LooseEnd, e.p, 0.0),
+                        // By itself a free end is no fault.
+                        None => Spec { quiet: true, ..plain(Kind::LooseEnd, e.p, 0.0) },
                     }
                 }),
             };
@@ -358,13 +388,15 @@ impl Findings {
                 size: spec.size,
                 confidence: spec.confidence,
                 sure: spec.sure,
+                quiet: spec.quiet,
+                harm: spec.harm(),
                 parts: spec.parts,
                 region: if let About::Region(id) = about { Some(id) } else { None },
                 left: spec.left,
             };
             let rank = rank(&finding, about);
             edited.made.push(finding.id.clone());
-            self.open[spec.kind as usize] += usize::from(!spec.left);
+            self.open[spec.kind as usize] += usize::from(!spec.left && !spec.quiet);
             self.by_id.insert(finding.id.clone(), rank.clone());
             let slot = match about {
                 About::End(key) => &mut self.ends[end_place(key)],
@@ -380,11 +412,11 @@ impl Findings {
     fn drop_changed(&mut self, was: &mut Option<(Spec, Rank)>, now: Option<&Spec>, edited: &mut FindingsEdited) {
         let Some((spec, rank)) = was.take_if(|w| Some(&w.0) != now) else { return };
         // Another finding may have its id by now.
-        if self.by_id.get(&rank.3) == Some(&rank) {
-            self.by_id.remove(&rank.3);
+        if self.by_id.get(&rank.2) == Some(&rank) {
+            self.by_id.remove(&rank.2);
         }
         self.all.remove(&rank);
-        self.open[spec.kind as usize] -= usize::from(!spec.left);
-        edited.gone.push(rank.3);
+        self.open[spec.kind as usize] -= usize::from(!spec.left && !spec.quiet);
+        edited.gone.push(rank.2);
     }
 }

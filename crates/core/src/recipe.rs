@@ -197,14 +197,14 @@ pub enum CloseWith {
 pub struct JoinRecipe {
     /// Gaps up to this length are proposed, in mm, 0 to 10.
     pub longest_gap: f64,
-    /// Tails up to this length are proposed, in mm, 0 to 10.
-    pub longest_tail: f64,
+    /// Tails up to this length are proposed, in mm, 0 to 10; if none is told, up to six widths of their line.
+    pub longest_tail: Option<f64>,
     pub close_with: CloseWith,
 }
 
 impl Default for JoinRecipe {
     fn default() -> Self {
-        Self { longest_gap: 3.4, longest_tail: 2.0, close_with: CloseWith::Bridge }
+        Self { longest_gap: 3.4, longest_tail: None, close_with: CloseWith::Bridge }
     }
 }
 
@@ -292,7 +292,7 @@ impl JoinRecipe {
     /// Refuses numbers outside their ranges, naming the first.
     pub fn check(&self) -> Result<(), Error> {
         within("longest gap", self.longest_gap, 0.0, 10.0)?;
-        within("longest tail", self.longest_tail, 0.0, 10.0)
+        self.longest_tail.map_or(Ok(()), |told| within("longest tail", told, 0.0, 10.0))
     }
 }
 

@@ -22,6 +22,19 @@ fn stroke_cover(p: Pt, flat: &[FlatPoint]) -> f64 {
     (best + 0.5).clamp(0.0, 1.0)
 }
 
+/// On which side of a path a place lies, by its sign; `None` of a path that is but a place.
+fn side_of(p: Pt, path: &[FlatPoint]) -> Option<f64> {
+    let pieces = path.windows(2).filter(|w| w[0].p.dist(w[1].p) > 1e-6);
+    let near = |w: &[FlatPoint]| p.dist(w[0].p.lerp(w[1].p, nearest_on_segment(p, w[0].p, w[1].p)));
+    // Beyond a corner of the path the piece that is seen more straight on tells.
+    let across = |w: &[FlatPoint]| (w[1].p - w[0].p).unit().cross(p - w[0].p);
+    let nearest = pieces.min_by(|a, b| {
+        let d = near(a) - near(b);
+        if d.abs() < 1e-9 { across(b).abs().total_cmp(&across(a).abs()) } else { d.total_cmp(&0.0) }
+    })?;
+    Some(across(nearest))
+}
+
 /// Columns and rows of a plane: x0, y0, x1, y1 with the ends left out.
 pub type Area = (usize, usize, usize, usize);
 
@@ -241,14 +254,20 @@ impl Erasure {
                 // Ink feathers beyond the width that was measured.
                 let wide: Vec<FlatPoint> =
                     as_flat(tail).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.3 + 4.0 }).collect();
-                let Some(crossing) = wide.first().map(|f| f.p) else {
+                let (Some(crossing), Some(tip)) = (wide.first().map(|f| f.p), wide.last().map(|f| f.p)) else {
                     return;
+                };
+                // Of a line that was cut at by its side; of a mere place by the way to the tip.
+                let beyond = side_of(tip, &cutter);
+                let is_beyond = |p: Pt| match beyond {
+                    Some(beyond) => side_of(p, &cutter).is_some_and(|s| s * beyond > 0.0),
+                    None => (p - crossing).dot(*side) > 0.0,
                 };
                 for y in y0..y1 {
                     for x in x0..x1 {
                         let p = pt(x as f64 + 0.5, y as f64 + 0.5);
                         let here = &mut alpha.data[y * alpha.width + x];
-                        if *here == 0 || (p - crossing).dot(*side) <= 0.0 || stroke_cover(p, &wide) < 0.5 {
+                        if *here == 0 || stroke_cover(p, &wide) < 0.5 || !is_beyond(p) {
                             continue;
                         }
                         let keep = beside.iter().map(|b| stroke_cover(p, b)).fold(stroke_cover(p, &cutter), f64::max);

@@ -549,7 +549,9 @@ fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
         (vec![pt(40.0, 150.0), pt(100.0, 150.0)], 6.0),
     ]);
     let sheet = traced(&ink);
-    let sure: Vec<String> = Scene::of(&sheet, &ink).findings.iter().filter(|f| f.sure).map(|f| f.id.clone()).collect();
+    let scene = Scene::of(&sheet, &ink);
+    let sure_gap = |f: &&Finding| f.kind == Kind::Gap && f.sure;
+    let sure: Vec<String> = scene.findings.iter().filter(sure_gap).map(|f| f.id.clone()).collect();
     assert_eq!(sure.len(), 1, "{sure:?}");
     let joined = do_it(&sheet, &ink, &Command::Settle { ids: sure, with: None }).apply(&sheet).unwrap();
     let sweep = Command::Sweep { path: vec![pt(95.0, 135.0), pt(95.0, 165.0)] };

@@ -23,6 +23,8 @@
     import SwatchBook from '@lucide/svelte/icons/swatch-book';
     import Trash2 from '@lucide/svelte/icons/trash-2';
     import Undo2 from '@lucide/svelte/icons/undo-2';
+    import { beside } from './beside';
+    import type { Box } from './canvas/box';
     import Canvas from './canvas/Canvas.svelte';
     import CutEnds from './parts/CutEnds.svelte';
     import PegBar from './parts/PegBar.svelte';
@@ -106,6 +108,8 @@
         if (bench.tool !== 'corners') bench.corners = null;
     });
     const now = $derived(findings.current);
+    /** How large what is offered is on the screen. */
+    const offered = $state({ width: 260, height: 32 });
     interface Offer {
         key: string;
         name: string;
@@ -113,27 +117,32 @@
     }
     /** What can be done about the thing in hand, beside it. */
     const offers = $derived.by(() => {
-        const beside = (at: Pt, below: number, says: string, list: Offer[]) => {
-            const [x, y] = bench.camera.toScreen(at);
-            return {
-                x: Math.min(Math.max(150, x), bench.camera.width - 150),
-                y: Math.min(Math.max(60, y + below), bench.camera.height - 110),
-                says,
-                list,
-            };
+        // Around what is in question stays free, with the ring or mark that shows it.
+        const put = (box: Box, margin: number, says: string, list: Offer[]) => {
+            const [a, b] = [bench.camera.toScreen([box[0], box[1]]), bench.camera.toScreen([box[2], box[3]])];
+            const thing: Box = [a[0] - margin, a[1] - margin, b[0] + margin, b[1] + margin];
+            const room: Box = [8, 52, bench.camera.width - 8, bench.camera.height - 84];
+            const others = findings
+                .near(bench.camera.box(), 0)
+                .filter((f) => f !== now)
+                .flatMap((f) => [f.at, ...(f.to ? [f.to] : [])].map((p) => bench.camera.toScreen(p)))
+                .map(([x, y]): Box => [x - 11, y - 11, x + 11, y + 11]);
+            const [x, y] = beside(thing, offered, room, others);
+            return { x, y, says, list };
         };
+        const around = (at: Pt): Box => [at[0], at[1], at[0], at[1]];
         const leak = probe.leak?.leak;
         if (leak && view) {
             const mm = (leak.width / view.dpi) * 25.4;
             const says = `${leak.outside ? 'Leaks out here' : 'Holds; narrowest here'}: ${mm.toFixed(1)} mm · ${leak.width.toFixed(0)} px`;
-            return beside(leak.at, 40, says, [
+            return put(around(leak.at), 24, says, [
                 { key: 'A', name: 'Ink bridge', run: () => void probe.close('bridge') },
                 { key: 'S', name: 'Seam', run: () => void probe.close('seam') },
             ]);
         }
         if (probe.span) {
             const run = () => void probe.takeSpan();
-            return beside(probe.span.at, 40, '', [{ key: 'Del', name: 'Take the span away', run }]);
+            return put(around(probe.span.at), 24, '', [{ key: 'Del', name: 'Take the span away', run }]);
         }
         if (!now || !view) return null;
         const to = now.to ?? now.at;
@@ -157,8 +166,13 @@
                 run: settle('leave'),
             });
         }
-        const at: Pt = [(now.at[0] + to[0]) / 2, Math.max(now.at[1], to[1])];
-        return beside(at, now.kind === 'unpainted' ? 24 : 52, '', list);
+        const span: Box = [
+            Math.min(now.at[0], to[0]),
+            Math.min(now.at[1], to[1]),
+            Math.max(now.at[0], to[0]),
+            Math.max(now.at[1], to[1]),
+        ];
+        return put(span, now.kind === 'unpainted' ? 12 : 36, '', list);
     });
     $effect(() => {
         void sheet.view;
@@ -283,7 +297,9 @@
             >{/if}
         {#if offers && (bench.station === 'join' || bench.station === 'paint')}
             <div
-                class="absolute flex -translate-x-1/2 items-center gap-1 rounded-[10px] bg-[#2a2822] px-2 py-1 text-[12.5px] whitespace-nowrap text-[#f7f2e6] shadow-lg"
+                bind:clientWidth={offered.width}
+                bind:clientHeight={offered.height}
+                class="absolute flex -translate-x-1/2 -translate-y-1/2 items-center gap-1 rounded-[10px] bg-[#2a2822] px-2 py-1 text-[12.5px] whitespace-nowrap text-[#f7f2e6] shadow-lg"
                 style:left="{offers.x}px"
                 style:top="{offers.y}px"
             >

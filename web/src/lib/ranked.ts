@@ -1,18 +1,9 @@
-/** Findings in the order they are listed in: by kind, the sure ones first, then by confidence. */
+/** Findings in the order they are listed in: from the most harm on. */
 import type { Finding } from './types/Finding';
 import type { Kind } from './types/Kind';
 
-const KINDS: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver', 'unpainted', 'two_paints'];
-
-const PLACE = Object.fromEntries(KINDS.map((k, i) => [k, i])) as Record<Kind, number>;
-
 function before(a: Finding, b: Finding): number {
-    return (
-        PLACE[a.kind] - PLACE[b.kind] ||
-        Number(b.sure) - Number(a.sure) ||
-        b.confidence - a.confidence ||
-        (a.id < b.id ? -1 : a.id > b.id ? 1 : 0)
-    );
+    return b.harm - a.harm || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 }
 
 /** How many at the beginning of a list are all of `which`, which none after them is. */
@@ -66,29 +57,7 @@ export class Ranked {
         return list === this.list ? this : new Ranked(list);
     }
 
-    /** Those of kinds that follow one another in the order. */
     of(kinds: Kind[]): Finding[] {
-        const [first, last] = [kinds[0], kinds[kinds.length - 1]];
-        if (!first || !last) return [];
-        const from = leading(this.list, (f) => PLACE[f.kind] < PLACE[first]);
-        return this.list.slice(
-            from,
-            leading(this.list, (f) => PLACE[f.kind] <= PLACE[last]),
-        );
-    }
-
-    /** How many there are of a kind. */
-    count(kind: Kind): number {
-        const upTo = (place: number) => leading(this.list, (f) => PLACE[f.kind] <= place);
-        return upTo(PLACE[kind]) - upTo(PLACE[kind] - 1);
-    }
-
-    /** Those of a kind that are sure. */
-    sure(kind: Kind): Finding[] {
-        const list = this.of([kind]);
-        return list.slice(
-            0,
-            leading(list, (f) => f.sure),
-        );
+        return this.list.filter((f) => kinds.includes(f.kind));
     }
 }

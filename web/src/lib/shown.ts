@@ -14,9 +14,16 @@ export interface Shown extends DrawingFrame {
     lines: Kept<number, LineView>;
     regions: Kept<number, RegionView>;
     findings: Kept<string, Finding>;
-    /** Those that wait for a verdict, and those that were left knowingly. */
+    /** Those that wait for a verdict, those for which nothing speaks, and those that were left knowingly. */
     open: Ranked;
+    quiet: Ranked;
     left: Ranked;
+}
+
+export type Standing = 'open' | 'quiet' | 'left';
+
+export function standing(f: Finding): Standing {
+    return f.left ? 'left' : f.quiet ? 'quiet' : 'open';
 }
 
 function boxOf(f: Finding): Box {
@@ -28,7 +35,8 @@ function boxOf(f: Finding): Box {
 export function laid(view: DrawingView): Shown {
     const { lines, regions, findings, ...frame } = view;
     const kept = new Kept(findings, (f) => f.id, boxOf);
-    const left = (is: boolean) => [...kept.all()].filter((f) => f.left === is);
+    const all = [...kept.all()];
+    const those = (is: Standing) => Ranked.of(all.filter((f) => standing(f) === is));
     return {
         ...frame,
         lines: new Kept(
@@ -42,8 +50,9 @@ export function laid(view: DrawingView): Shown {
             (r) => r.bounds,
         ),
         findings: kept,
-        open: Ranked.of(left(false)),
-        left: Ranked.of(left(true)),
+        open: those('open'),
+        quiet: those('quiet'),
+        left: those('left'),
     };
 }
 
@@ -65,15 +74,17 @@ export function patched(before: Shown, patch: DrawingPatch, known: Box | null): 
         changed = around(changed, bounds);
     }
     for (const inked of patch.inked) changed = around(changed, inked);
-    const split = (list: Finding[], left: boolean) => list.filter((f) => f.left === left);
+    const split = (list: Finding[], is: Standing) => list.filter((f) => standing(f) === is);
+    const those = (is: Standing) => before[is].with(split(goneFindings, is), split(patch.findings, is));
     return {
         shown: {
             ...patch.frame,
             lines,
             regions,
             findings,
-            open: before.open.with(split(goneFindings, false), split(patch.findings, false)),
-            left: before.left.with(split(goneFindings, true), split(patch.findings, true)),
+            open: those('open'),
+            quiet: those('quiet'),
+            left: those('left'),
         },
         changed,
     };

@@ -3,6 +3,7 @@
 mod closing;
 mod cut;
 mod density;
+mod face;
 mod faces;
 mod gaps;
 mod leak;

@@ -124,7 +124,18 @@ pub fn take_span(line: &Line, span: &Span, network: &Network) -> (Vec<Line>, Vec
         let tip = path.last().map_or(crossing.at, |k| crate::geom::pt(k[0], k[1]));
         let length = path.windows(2).map(|w| (w[0][0] - w[1][0]).hypot(w[0][1] - w[1][1])).sum();
         let cutter = crossing.cutter;
-        Tail { line: span.line, at_end, at: crossing.at, tip, length, confidence: 1.0, sure: true, path, cutter }
+        Tail {
+            line: span.line,
+            at_end,
+            at: crossing.at,
+            tip,
+            length,
+            confidence: 1.0,
+            sure: true,
+            quiet: false,
+            path,
+            cutter,
+        }
     };
     let is_open = of_ring.is_none();
     let mut left: Vec<Line> = of_ring.flatten().into_iter().collect();

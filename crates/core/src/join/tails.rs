@@ -1,14 +1,15 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
 use super::ink_beside;
-use crate::geom::{Pt, angle_between};
-use crate::line::{End, Form, Line, Made, Spine, thin_profile};
+use crate::geom::{Pt, angle_between, pt};
+use crate::line::{End, FlatPoint, Form, Line, Made, Spine, thin_profile};
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::arrangement::to_grid;
 use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
 use crate::render::Erasure;
 use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
+use std::f64::consts::PI;
 
 /// A tail, with all that cutting it needs.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,6 +25,8 @@ pub struct Tail {
     pub length: f64,
     pub confidence: f64,
     pub sure: bool,
+    /// It may well be meant: nobody is asked.
+    pub quiet: bool,
     /// Its path from the crossing to the tip, with widths.
     pub path: Vec<[f64; 3]>,
     /// The lines it crosses there.
@@ -33,18 +36,57 @@ pub struct Tail {
 /// From this confidence on a tail is cut without asking.
 const SURE: f64 = 0.6;
 
+/// A tail that is seen for less than so many of its widths is not cut without asking.
+const LEAST_SURE: f64 = 1.1;
+/// How far an end must lie past the middle of a line that its ink touches to be past it, px.
+const LEAST_PAST: f64 = 1.0;
+
+/// How long tails may be, px.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Limit {
+    Told(f64),
+    /// By the width of the line that runs past: artists overshoot by some widths of their pen.
+    OfItsLine {
+        least: f64,
+        most: f64,
+    },
+}
+
+/// As many widths of its line, but so many mm at least and at most, a tail is long if nothing else is told.
+const WIDTHS: f64 = 3.5;
+const LEAST_LIMIT: f64 = 2.7;
+const MOST_LIMIT: f64 = 6.0;
+
+impl Limit {
+    fn of(recipe: &JoinRecipe, dpi: f64) -> Limit {
+        let mm = px_per_mm(dpi);
+        match recipe.longest_tail {
+            Some(told) => Limit::Told(told * mm),
+            None => Limit::OfItsLine { least: LEAST_LIMIT * mm, most: MOST_LIMIT * mm },
+        }
+    }
+
+    /// For a line of such width.
+    fn at(self, width: f64) -> f64 {
+        match self {
+            Limit::Told(limit) => limit,
+            Limit::OfItsLine { least, most } => (WIDTHS * width).clamp(least, most),
+        }
+    }
+}
+
 /// The tails of a drawing, kept up through edits.
 #[derive(Debug, Clone)]
 pub struct Tails {
-    limit: f64,
+    limit: Limit,
     tails: BTreeMap<EndKey, Tail>,
 }
 
 impl Tails {
     /// Finds the tails of a drawing.
     pub fn of(network: &Network, recipe: &JoinRecipe, dpi: f64) -> Tails {
-        let limit = recipe.longest_tail * px_per_mm(dpi);
-        let tails = tails_up_to(network, limit).into_iter().map(|t| ((t.line, t.at_end), t)).collect();
+        let limit = Limit::of(recipe, dpi);
+        let tails = all(network, limit).map(|t| ((t.line, t.at_end), t)).collect();
         Tails { limit, tails }
     }
 
@@ -53,11 +95,11 @@ impl Tails {
     pub fn update(&mut self, network: &Network, edited: &Edited) -> FxHashSet<usize> {
         let near = Places::of(&edited.places);
         // As far in as tails are looked for, and across what they may cross there.
-        let reach = self.limit + BEYOND + 2.0 * edited.widest + 10.0;
+        let reach = self.limit.at(edited.widest) + BEYOND + 4.0 * edited.widest + 10.0;
         let limit = self.limit;
-        let is_gone = |k: &EndKey, _: &mut Tail| network.end(*k).is_none_or(|e| !e.loose);
+        let is_gone = |k: &EndKey, _: &mut Tail| network.end(*k).is_none();
         let mut ends: FxHashSet<usize> = self.tails.extract_if(.., is_gone).map(|(k, _)| end_place(k)).collect();
-        for end in network.ends().filter(|e| e.loose && near.near(e.p, reach)) {
+        for end in network.ends().filter(|e| near.near(e.p, reach)) {
             match tail_at(end, network, limit) {
                 Some(tail) => self.tails.insert(end.key(), tail),
                 None => self.tails.remove(&end.key()),
@@ -82,16 +124,21 @@ const BEYOND: f64 = 60.0;
 
 /// The stretches past a last crossing that are seen up to `limit` px long.
 pub fn tails_up_to(network: &Network, limit: f64) -> Vec<Tail> {
-    network.ends().filter(|e| e.loose).filter_map(|end| tail_at(end, network, limit)).collect()
+    all(network, Limit::Told(limit)).collect()
 }
 
-/// The tail at a loose end, if it is one.
-fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
+fn all(network: &Network, limit: Limit) -> impl Iterator<Item = Tail> {
+    network.ends().filter_map(move |end| tail_at(end, network, limit))
+}
+
+/// The tail at an end, if it is one.
+fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
     let flat = network.flat(end.line);
     let count = flat.len();
     let at = |k: usize| {
         if end.at_end { flat[count - 1 - k] } else { flat[k] }
     };
+    let most = limit.at(network.mean_width(end.line));
     // Walk in from the tip to the first vertex where another line is met.
     let mut walked = 0.0;
     let mut path = vec![at(0)];
@@ -109,28 +156,46 @@ fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
         }
         walked += from.dist(to);
         path.push(at(k));
-        if walked > limit + BEYOND {
+        if walked > most + BEYOND {
             break;
         }
     }
     let (place, cutter, k) = crossing?;
+    // The end of a line upon another lies on its middle; one that runs past lies beyond. In a solid lines end a little
+    // way in.
+    let is_solid = !network.rings(cutter).is_empty();
+    if !end.loose && (walked < LEAST_PAST || is_solid) {
+        return None;
+    }
     let (direction, half) = cutter_at(network, cutter, place)?;
+    // Where lines meet at a small angle the width that is seen of one is a remnant.
+    let half = half.max(0.45 * network.mean_width(cutter));
     let tail_dir = (end.p - place).unit();
     let across = angle_between(tail_dir, direction).sin().abs().max(0.3);
     let tip = end.p + end.dir * (end.width / 2.0);
     let length = walked + end.width / 2.0 - half / across;
-    if length < 0.6 || length > limit {
+    if length < 0.6 || length > most {
         return None;
     }
-    // What goes on beyond the crossing: a line drawn through is meant to stop there, a branch of its own less so.
-    let beyond: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
-    let through = beyond > 2.0 * walked;
-    let short = length / (2.2 * end.width + 0.25 * limit);
-    // A stub is no line to be drawn past.
-    let cutter_length = network.length(cutter);
-    let solid = !network.rings(cutter).is_empty();
-    let real = solid || cutter_length > 2.5 * (length + end.width) + 10.0;
-    let confidence = (-(short * short) * 0.45).exp() * if through { 1.0 } else { 0.45 } * if real { 1.0 } else { 0.5 };
+    // What goes on beyond the crossing, of the line itself or of one that it was parted from there.
+    let own: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
+    let crossed = crossed_at(network, (place, half, cutter), tail_dir, end, across.max(0.35)).filter(|&line| {
+        // What swells, tapers or is another pen's is no line that was drawn on.
+        let inner = network.mean_width(line);
+        let mut off = 0.0;
+        let seen = path.windows(2).filter(|w| {
+            off += w[0].p.dist(w[1].p);
+            off > end.width / 4.0 && off < walked - half / across
+        });
+        !is_solid && seen.into_iter().all(|w| (ALIKE.0 * inner..ALIKE.1 * inner).contains(&w[1].width))
+    });
+    let inner = crossed.map_or(own, |line| if line == end.line { own } else { network.length(line) });
+    let short = length / most;
+    let through = inner > 2.0 * walked;
+    let confidence =
+        (-0.35 * short * short).exp() * if crossed.is_some() { 0.95 } else { 0.4 } * if through { 1.0 } else { 0.55 };
+    let is_long = length > LEAST_SURE * end.width;
+    let sure = confidence >= SURE && is_long && network.line(end.line).is_some_and(|l| l.made != Made::Bridge);
     let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
     Some(Tail {
         line: end.line,
@@ -139,10 +204,79 @@ fn tail_at(end: &LineEnd, network: &Network, limit: f64) -> Option<Tail> {
         tip,
         length,
         confidence,
-        sure: confidence >= SURE && network.line(end.line).is_some_and(|l| l.made != Made::Bridge),
+        sure,
+        // Where no line is crossed it is a corner, a tip or the end of a bar.
+        quiet: !sure && crossed.is_none(),
         path,
         cutter,
     })
+}
+
+/// Whether two lines cross where a tail begins: the line it is of, told, comes from the other side, and the other goes on
+/// at both its sides. A corner, however sharp, a tip or a bulge at a bend has but two arms beside it. Lines that cross at a
+/// small angle run in one another for a stretch: they are looked at from its middle and from beyond it.
+fn crossed_at(
+    network: &Network,
+    (place, half, cutter): (Pt, f64, usize),
+    tail: Pt,
+    end: &LineEnd,
+    sin: f64,
+) -> Option<usize> {
+    let own = end.width / 2.0;
+    // What leads by is none of the crossing's arms.
+    let meets = |line: usize| {
+        let ends = [false, true].into_iter().filter_map(|e| network.end((line, e)));
+        line == end.line || line == cutter || ends.into_iter().any(|e| e.p.dist(place) < 2.2 * (own + half))
+    };
+    let arms = |middle: Pt, radius: f64| arms(network, middle, radius).into_iter().filter(|a| meets(a.0));
+    // As far off as the arms stand clear of one another.
+    let of_cutter = (own / sin + 1.0 - 0.3 * half).max(1.5);
+    let of_line = (half / sin + 1.0 + 0.3 * own).max(1.5);
+    let turn = |d: Pt| tail.cross(d).atan2(tail.dot(d));
+    [0.0, 0.5, 1.0, 1.6].into_iter().find_map(|share| {
+        let on = share * (own + half);
+        let middle = place - tail * on;
+        let inner = arms(middle, of_line + on)
+            .map(|(line, d)| (PI - turn(d).abs(), line))
+            .filter(|a| a.0 < OPPOSITE)
+            .min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?
+            .1;
+        let sides: Vec<f64> = arms(middle, of_cutter + on).map(|(_, d)| turn(d)).collect();
+        let crosses = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(*a)).any(|l| {
+            let right = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(&-**a));
+            right.into_iter().any(|r| ((l - r) - PI).abs() < STRAIGHT_ON)
+        });
+        crosses.then_some(inner)
+    })
+}
+
+/// How wide a tail is, in widths of its line.
+const ALIKE: (f64, f64) = (0.7, 1.4);
+/// How far a line may turn at a crossing, how far one that it crosses, and what lies beside it, radians.
+const OPPOSITE: f64 = 0.6;
+const STRAIGHT_ON: f64 = 0.75;
+const BESIDE: f64 = 0.22;
+
+/// Where lines leave a circle around a place: their numbers and the ways there from its middle.
+fn arms(network: &Network, middle: Pt, radius: f64) -> Vec<(usize, Pt)> {
+    let mut found: Vec<(usize, Pt)> = Vec::new();
+    for piece in network.near(middle, radius) {
+        let (a, b) = (piece.a - middle, piece.b - middle);
+        let d = b - a;
+        // |a + t d| = radius
+        let (qa, qb, qc) = (d.dot(d), 2.0 * a.dot(d), a.dot(a) - radius * radius);
+        let root = qb * qb - 4.0 * qa * qc;
+        if qa < 1e-12 || root < 0.0 {
+            continue;
+        }
+        for sign in [-1.0, 1.0] {
+            let t = (-qb + sign * root.sqrt()) / (2.0 * qa);
+            if (0.0..1.0).contains(&t) {
+                found.push((piece.line as usize, (a + d * t).unit()));
+            }
+        }
+    }
+    found
 }
 
 /// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
@@ -196,16 +330,11 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
     // The stretch of the cutter around the crossing, as far as the tail's ink may reach.
     let widest = tail.path.iter().map(|p| p[2]).fold(0.0, f64::max);
     let reach = tail.length + 2.0 * widest + 2.0 * half + 10.0;
-    let mut cutter: Vec<[f64; 3]> = Vec::new();
-    let other = network.flat(tail.cutter);
-    // Right at the crossing its own edges could not be seen: there it runs straight on.
-    let hidden = |i: usize| i > 0 && i + 1 < other.len() && other[i].p.dist(tail.at) < 1.2 * half + 0.8 * widest;
-    for (k, f) in other.iter().enumerate().filter(|(k, _)| !hidden(*k)) {
-        let near = |i: usize| other[i].p.dist(tail.at) < reach;
-        if near(k) || (k > 0 && near(k - 1)) || (k + 1 < other.len() && near(k + 1)) {
-            cutter.push([f.p.x, f.p.y, f.width]);
-        }
-    }
+    let other = through_crossing(network.flat(tail.cutter), tail.at, 1.2 * half + 0.8 * widest);
+    let near = |i: usize| other[i].p.dist(tail.at) < reach;
+    let is_near = |k: usize| near(k) || (k > 0 && near(k - 1)) || (k + 1 < other.len() && near(k + 1));
+    let stretch = other.iter().enumerate().filter(|(k, _)| is_near(*k));
+    let mut cutter: Vec<[f64; 3]> = stretch.map(|(_, f)| [f.p.x, f.p.y, f.width]).collect();
     if cutter.len() < 2 {
         let d = direction * reach;
         cutter = vec![[tail.at.x - d.x, tail.at.y - d.y, 2.0 * half], [tail.at.x + d.x, tail.at.y + d.y, 2.0 * half]];
@@ -252,6 +381,52 @@ pub fn cut(line: &Line, tail: &Tail, network: &Network) -> Option<(Option<Line>,
         Some(Line { form, made: if line.made == Made::Traced { Made::Edited } else { line.made }, ..line.clone() }),
         erasure,
     ))
+}
+
+/// A line that turns by less than this at a crossing, radians, runs straight through it.
+const BENT: f64 = 0.05;
+
+/// A line's path where right at a crossing its own edges could not be seen: from what is seen of it `reach` px before the
+/// place to what is seen behind by the curve that goes on as both sides do.
+fn through_crossing(flat: &[FlatPoint], at: Pt, reach: f64) -> Vec<FlatPoint> {
+    let near = |f: &FlatPoint| f.p.dist(at) < reach;
+    let Some(middle) = (0..flat.len()).min_by(|&a, &b| flat[a].p.dist(at).total_cmp(&flat[b].p.dist(at))) else {
+        return Vec::new();
+    };
+    let before = (0..middle).rev().find(|&k| !near(&flat[k]));
+    let after = (middle + 1..flat.len()).find(|&k| !near(&flat[k]));
+    let (Some(a), Some(b)) = (before, after) else { return flat.to_vec() };
+    // Which way it runs at a place, seen over half the reach on the side away from the crossing.
+    let way = |from: usize, back: bool| {
+        let mut k = from;
+        while flat[k].p.dist(flat[from].p) < reach / 2.0 {
+            match (back, k) {
+                (true, 1..) => k -= 1,
+                (false, _) if k + 1 < flat.len() => k += 1,
+                _ => break,
+            }
+        }
+        if back { (flat[from].p - flat[k].p).unit() } else { (flat[k].p - flat[from].p).unit() }
+    };
+    let (p, q) = (flat[a], flat[b]);
+    let third = p.p.dist(q.p) / 3.0;
+    let (mut u, mut v) = (way(a, true), way(b, false));
+    // What is seen over a stretch tells of its middle: a bend goes on from there to the crossing.
+    let turn = u.cross(v).atan2(u.dot(v));
+    if turn.abs() < BENT {
+        (u, v) = ((q.p - p.p).unit(), (q.p - p.p).unit());
+    }
+    let share = if turn.abs() < BENT { 0.0 } else { turn } * (reach / 4.0) / (p.p.dist(q.p) + reach / 2.0).max(1e-9);
+    let turned = |d: Pt, by: f64| pt(d.x * by.cos() - d.y * by.sin(), d.x * by.sin() + d.y * by.cos());
+    (u, v) = (turned(u, share), turned(v, -share));
+    let curve = Spine { points: vec![p.p, p.p + u * third, q.p - v * third, q.p], closed: false };
+    let bent = curve.flatten(0.02);
+    let total = p.p.dist(q.p).max(1e-9);
+    let width = |m: Pt| p.width + (q.width - p.width) * (p.p.dist(m) / total).min(1.0);
+    let mut out = flat[..=a].to_vec();
+    out.extend(bent.iter().skip(1).take(bent.len().saturating_sub(2)).map(|&m| FlatPoint { p: m, width: width(m) }));
+    out.extend(&flat[b..]);
+    out
 }
 
 /// The spine with one end moved back to the last of `points` (the first, when cut at its start): the curves that are

@@ -86,6 +86,7 @@ struct Entry {
     flat: Vec<FlatPoint>,
     rings: Vec<Vec<Pt>>,
     length: f64,
+    mean_width: f64,
     /// An open line's ends, and what each is tied to.
     ends: Option<[LineEnd; 2]>,
     ties: [Vec<Tie>; 2],
@@ -172,7 +173,9 @@ impl Entry {
     fn of(number: usize, line: &Arc<Line>) -> Entry {
         let flat = line.flat(FLATNESS);
         let length = flat.windows(2).map(|w| w[0].p.dist(w[1].p)).sum();
-        let mut entry = Entry { rings: line.rings(FLATNESS), length, ..Entry::default() };
+        let inked: f64 = flat.windows(2).map(|w| w[0].p.dist(w[1].p) * (w[0].width + w[1].width) / 2.0).sum();
+        let mean_width = if length > 0.0 { inked / length } else { 0.0 };
+        let mut entry = Entry { rings: line.rings(FLATNESS), length, mean_width, ..Entry::default() };
         if flat.len() >= 2 && line.spine().is_some_and(|s| !s.closed) {
             let points: Vec<Pt> = flat.iter().map(|f| f.p).collect();
             entry.ends = Some([false, true].map(|at_end| {
@@ -446,6 +449,11 @@ impl Network {
     /// How long a line's middle is, px.
     pub fn length(&self, number: usize) -> f64 {
         self.entries[number].length
+    }
+
+    /// How broad a line is on average, px.
+    pub fn mean_width(&self, number: usize) -> f64 {
+        self.entries[number].mean_width
     }
 
     /// No line is broader, px.

@@ -14,7 +14,7 @@ mod path;
 pub(crate) mod thinning;
 
 pub use again::without_covered;
-pub use contour::rings_of;
+pub use contour::{rings as rings_within, rings_of};
 pub use fit::fit as fit_curves;
 pub use thinning::thin;
 

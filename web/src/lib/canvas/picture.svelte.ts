@@ -147,7 +147,15 @@ export class Picture {
             ...[camera.x, camera.y, camera.scale, camera.width, camera.height, this.ratio],
             ...[bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, shots.colours],
             ...[JSON.stringify(settings.lift), JSON.stringify(settings.weight), JSON.stringify(settings.trace)],
-            ...[findings.only, findings.showLeft, this.#middles, bench.showMiddles, probe.leak, probe.span],
+            ...[
+                findings.only,
+                findings.showLeft,
+                findings.unfolded,
+                this.#middles,
+                bench.showMiddles,
+                probe.leak,
+                probe.span,
+            ],
             ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];

@@ -9,6 +9,13 @@
     const rows = $derived(shots.incoming);
     const busy = $derived(rows.some((r) => r.state === 'sending' || r.state === 'reading'));
     const came = $derived(rows.filter((r) => r.state === 'done').length);
+    /** When all went well there is nothing to read: it goes by itself. */
+    const LINGERS = 2500;
+    $effect(() => {
+        if (busy || rows.length === 0 || !rows.every((r) => r.state === 'done' && r.notes.length === 0)) return;
+        const timer = setTimeout(() => (shots.incoming = []), LINGERS);
+        return () => clearTimeout(timer);
+    });
 
     export function choose() {
         input.click();
@@ -49,7 +56,7 @@
 {/if}
 {#if rows.length > 0}
     <section
-        class="fixed right-4 bottom-[126px] z-40 w-[380px] rounded-xl bg-base-100 shadow-xl ring-1 ring-base-300"
+        class="fixed left-4 bottom-[126px] z-40 w-[380px] rounded-xl bg-base-100 shadow-xl ring-1 ring-base-300"
         aria-label="Bringing in"
     >
         <header class="flex items-center justify-between px-4 py-2">

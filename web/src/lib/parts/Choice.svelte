@@ -4,12 +4,14 @@
         value: T;
         options: { value: T; name: string; help?: string }[];
         onchoose: (value: T) => void;
+        /** In a row with others, its label is only told. */
+        compact?: boolean;
     }
-    const { label, value, options, onchoose }: Props = $props();
+    const { label, value, options, onchoose, compact = false }: Props = $props();
 </script>
 
-<fieldset class="mt-2.5">
-    <legend class="mb-1 text-[13px]">{label}</legend>
+<fieldset class={compact ? '' : 'mt-2.5'}>
+    <legend class={compact ? 'sr-only' : 'mb-1 text-[13px]'}>{label}</legend>
     <div
         class="flex overflow-hidden rounded-[9px] border border-base-300 text-[13px]"
         role="radiogroup"
@@ -21,7 +23,7 @@
                 role="radio"
                 aria-checked={o.value === value}
                 title={o.help}
-                class="flex-1 cursor-pointer px-1 py-1 {o.value === value
+                class="flex-1 cursor-pointer {compact ? 'px-2.5' : 'px-1'} py-1 {o.value === value
                     ? 'bg-primary text-primary-content'
                     : 'hover:bg-base-200'}"
                 onclick={() => onchoose(o.value)}>{o.name}</button

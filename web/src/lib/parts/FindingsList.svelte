@@ -49,7 +49,7 @@
             case 'leak':
                 return f.parts?.includes(null) ? 'paint gets out beside this end' : 'paint gets into the next region';
             case 'loose_end':
-                return 'nothing near enough to join: your call';
+                return 'ends freely, as most do';
             case 'sliver':
                 return 'too small to be meant?';
             case 'unpainted':
@@ -65,12 +65,24 @@
     let list: HTMLElement | undefined = $state();
     let scrolled = $state(0);
     let height = $state(400);
+    /** Where the quiet ones are folded: behind all that are open. */
+    const fold = $derived(
+        findings.showLeft || findings.quiet.length === 0
+            ? -1
+            : findings.listed.length - (findings.unfolded ? findings.quiet.length : 0),
+    );
+    /** How high that is what is said above the rows when nothing is open, px. */
+    const top = $derived(fold === 0 ? ROW : 0);
+    const all = $derived.by((): (Finding | 'fold')[] => {
+        if (fold < 0) return findings.listed;
+        return [...findings.listed.slice(0, fold), 'fold', ...findings.listed.slice(fold)];
+    });
     const first = $derived(Math.max(0, Math.floor(scrolled / ROW) - MORE));
-    const rows = $derived(findings.listed.slice(first, first + Math.ceil(height / ROW) + 2 * MORE));
+    const rows = $derived(all.slice(first, first + Math.ceil(height / ROW) + 2 * MORE));
 
     /** Keeps the finding in hand in view. */
     $effect(() => {
-        const i = findings.current ? findings.listed.indexOf(findings.current) : -1;
+        const i = findings.current ? all.indexOf(findings.current) : -1;
         if (i < 0 || !list) return;
         const top = i * ROW;
         if (top < list.scrollTop) list.scrollTop = top;
@@ -117,11 +129,11 @@
             >
         {/if}
     </div>
-    {#if findings.only !== null && !findings.showLeft && findings.listed.length > 1}
+    {#if findings.only !== null && !findings.showLeft && findings.count(findings.only) > 1}
         <button
             class="btn btn-ghost btn-xs mx-3 mb-2 self-start text-primary"
             disabled={sheet.late}
-            onclick={() => findings.leaveListed()}>Leave these {findings.listed.length} as they are</button
+            onclick={() => findings.leaveListed()}>Leave these {findings.count(findings.only)} as they are</button
         >
     {/if}
     <ul
@@ -130,37 +142,61 @@
         bind:clientHeight={height}
         onscroll={(e) => (scrolled = e.currentTarget.scrollTop)}
     >
-        {#if findings.listed.length > 0}
-            <li aria-hidden="true" style:height="{findings.listed.length * ROW}px"></li>
-        {/if}
-        {#each rows as f, i (f.id)}
-            {@const here = f.id === findings.current?.id}
-            <li
-                class="absolute inset-x-0 overflow-hidden border-t border-base-300"
-                style:top="{(first + i) * ROW}px"
-                style:height="{ROW}px"
-                aria-setsize={findings.listed.length}
-                aria-posinset={first + i + 1}
-            >
-                <button
-                    type="button"
-                    class="grid h-full w-full cursor-pointer grid-cols-[24px_1fr_auto] items-center gap-2 px-4 text-left text-[13px] leading-tight {here
-                        ? 'bg-base-100 shadow-[inset_4px_0_0_var(--color-secondary)]'
-                        : 'hover:bg-base-100/60'}"
-                    aria-current={here ? 'true' : undefined}
-                    onclick={() => findings.show(f)}
-                >
-                    <MarkIcon kind={f.kind} />
-                    <span class="min-w-0"
-                        ><span class="block truncate">{title(f)}</span><small class="quiet block truncate text-[12px]"
-                            >{f.left ? 'left knowingly' : says(f)}</small
-                        ></span
-                    >
-                    {#if here}<kbd class="key">{f.left ? 'X' : 'A'}</kbd>{:else if f.sure}<span
-                            class="quiet text-[12px]">sure</span
-                        >{/if}
-                </button>
+        {#if fold === 0}
+            <li class="quiet px-4 py-3 text-[13px]">
+                {findings.open.length === 0 ? clear : 'None of this kind is open.'}
             </li>
+        {/if}
+        {#if all.length > 0}
+            <li aria-hidden="true" style:height="{all.length * ROW}px"></li>
+        {/if}
+        {#each rows as f, i (f === 'fold' ? f : f.id)}
+            {#if f === 'fold'}
+                <li
+                    class="absolute inset-x-0 border-t border-base-300"
+                    style:top="{top + (first + i) * ROW}px"
+                    style:height="{ROW}px"
+                >
+                    <button
+                        type="button"
+                        class="quiet flex h-full w-full cursor-pointer items-center gap-2 px-4 text-left text-[13px] hover:bg-base-100/60"
+                        aria-expanded={findings.unfolded}
+                        title="At hand if you want them; nothing speaks for a fault"
+                        onclick={() => (findings.unfolded = !findings.unfolded)}
+                    >
+                        <span class="w-[24px] text-center" aria-hidden="true">{findings.unfolded ? '▾' : '▸'}</span>
+                        {findings.quiet.length} quiet
+                    </button>
+                </li>
+            {:else}
+                {@const here = f.id === findings.current?.id}
+                <li
+                    class="absolute inset-x-0 overflow-hidden border-t border-base-300"
+                    style:top="{top + (first + i) * ROW}px"
+                    style:height="{ROW}px"
+                    aria-setsize={findings.listed.length}
+                    aria-posinset={findings.listed.indexOf(f) + 1}
+                >
+                    <button
+                        type="button"
+                        class="grid h-full w-full cursor-pointer grid-cols-[24px_1fr_auto] items-center gap-2 px-4 text-left text-[13px] leading-tight {here
+                            ? 'bg-base-100 shadow-[inset_4px_0_0_var(--color-secondary)]'
+                            : 'hover:bg-base-100/60'}"
+                        aria-current={here ? 'true' : undefined}
+                        onclick={() => findings.show(f)}
+                    >
+                        <MarkIcon kind={f.kind} />
+                        <span class="min-w-0"
+                            ><span class="block truncate">{title(f)}</span><small
+                                class="quiet block truncate text-[12px]">{f.left ? 'left knowingly' : says(f)}</small
+                            ></span
+                        >
+                        {#if here}<kbd class="key">{f.left ? 'X' : 'A'}</kbd>{:else if f.sure}<span
+                                class="quiet text-[12px]">sure</span
+                            >{/if}
+                    </button>
+                </li>
+            {/if}
         {:else}
             <li class="quiet px-4 py-3 text-[13px]">{findings.open.length === 0 ? clear : 'None of this kind.'}</li>
         {/each}

@@ -1,6 +1,7 @@
 /** The findings of the station that is worked at, one of them in hand. */
 import type { Box } from '../canvas/box';
 import type { Finding } from '../types/Finding';
+import { standing, type Standing } from '../shown';
 import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
 import { sheet } from './sheet.svelte';
@@ -12,28 +13,34 @@ class Findings {
     /** Only this kind is listed; `null`: all. */
     only = $state<Kind | null>(null);
     showLeft = $state(false);
+    /** The quiet ones are listed, too, behind the open ones. */
+    unfolded = $state(false);
     at = $state<string | null>(null);
 
     #kinds = $derived(bench.station === 'join' ? AT_JOIN : bench.station === 'paint' ? AT_PAINT : []);
     open = $derived(sheet.view?.open.of(this.#kinds) ?? []);
     left = $derived(sheet.view?.left.of(this.#kinds) ?? []);
-    sure = $derived(this.#kinds.flatMap((k) => sheet.view?.open.sure(k) ?? []));
+    sure = $derived(this.open.filter((f) => f.sure));
+    #only = (list: Finding[]) => (this.only === null ? list : list.filter((f) => f.kind === this.only));
+    /** Those of the chosen kind that ask for nothing. */
+    quiet = $derived(this.#only(sheet.view?.quiet.of(this.#kinds) ?? []));
     listed = $derived.by(() => {
-        if (this.only === null) return this.showLeft ? this.left : this.open;
-        return (this.showLeft ? sheet.view?.left : sheet.view?.open)?.of([this.only]) ?? [];
+        if (this.showLeft) return this.#only(this.left);
+        const open = this.#only(this.open);
+        return this.unfolded ? open.concat(this.quiet) : open;
     });
     current = $derived(this.#listedAs(this.at));
 
     /** How many of a kind are open. */
     count(kind: Kind): number {
-        return sheet.view?.open.count(kind) ?? 0;
+        return this.open.filter((f) => f.kind === kind).length;
     }
 
     /** Tells of a finding whether it is listed. */
     whichListed(): (f: Finding) => boolean {
-        const left = this.showLeft;
         const kinds = this.only === null ? this.#kinds : [this.only];
-        return (f) => f.left === left && kinds.includes(f.kind);
+        const listed: Standing[] = this.showLeft ? ['left'] : this.unfolded ? ['open', 'quiet'] : ['open'];
+        return (f) => listed.includes(standing(f)) && kinds.includes(f.kind);
     }
 
     /** Those listed that come as near to a box of the sheet; unpainted regions are shown by themselves. */
@@ -96,10 +103,10 @@ class Findings {
         return sheet.do({ do: 'settle', ids: this.sure.map((f) => f.id), with: null });
     }
 
-    /** Leaves all that are listed as they are. */
+    /** Leaves all that are open of the chosen kind as they are. */
     leaveListed() {
         if (sheet.busy) return;
-        return sheet.do({ do: 'leave', ids: this.listed.map((f) => f.id) });
+        return sheet.do({ do: 'leave', ids: this.#only(this.open).map((f) => f.id) });
     }
 }
 

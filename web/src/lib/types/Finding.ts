@@ -32,6 +32,14 @@ confidence: number,
  */
 sure: boolean, 
 /**
+ * Nothing speaks for a fault: it is at hand, but nobody is asked.
+ */
+quiet: boolean, 
+/**
+ * By which findings are listed, from the most harm on.
+ */
+harm: number, 
+/**
  * The areas of the two regions it parts, px²; the outside has none.
  */
 parts: [number | null, number | null] | null, 

@@ -10,6 +10,6 @@ export type JoinRecipe = {
  */
 longest_gap: number, 
 /**
- * Tails up to this length are proposed, in mm, 0 to 10.
+ * Tails up to this length are proposed, in mm, 0 to 10; if none is told, up to six widths of their line.
  */
-longest_tail: number, close_with: CloseWith, };
+longest_tail: number | null, close_with: CloseWith, };

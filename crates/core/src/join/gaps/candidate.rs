@@ -1,13 +1,15 @@
 //! Which loose ends might have been meant to meet which others, or which lines, and how confident that is.
 
+use super::super::face::{Face, face_of};
 use super::super::faces::{faces, straight_faces};
 use super::way::Way;
 use crate::geom::{Pt, angle_between, nearest_on_segment, segments_cross};
 use crate::ink::IS_INK;
 use crate::plane::Plane;
-use crate::region::network::{EndKey, LineEnd, Network};
+use crate::region::network::{EndKey, LineEnd, Network, Piece};
 use rayon::prelude::*;
 use std::cmp::Ordering;
+use std::sync::OnceLock;
 
 /// From this confidence on a gap that parts regions is closed without asking.
 const SURE: f64 = 0.30;
@@ -58,22 +60,24 @@ pub(super) fn candidates_of(
     alpha: &Plane<u8>,
     limit: f64,
 ) -> Vec<Candidate> {
-    let near = EndGrid::of(close, limit + AROUND);
+    let ends = Ends::of(close, network, alpha, limit + AROUND);
     let rank = |e: &LineEnd| (network.line(e.line).map_or(0, |l| l.id), e.at_end);
     let mut found: Vec<Candidate> = close
         .par_iter()
-        .filter(|e| is_asked(e.key()))
-        .flat_map_iter(|end| {
+        .enumerate()
+        .filter(|(_, e)| is_asked(e.key()))
+        .flat_map_iter(|(i, end)| {
             let mut found = Vec::new();
-            for other in near.around(end.p).map(|j| close[j]).filter(|o| o.key() != end.key()) {
+            for j in ends.around(end.p).filter(|&j| j != i) {
+                let other = close[j];
                 // Of two that are both looked at the lesser one speaks for both.
                 if is_asked(other.key()) && rank(other) < rank(end) {
                     continue;
                 }
-                let (a, b) = if rank(end) < rank(other) { (*end, other) } else { (other, *end) };
-                found.extend(end_to_end(a, b, network, alpha, limit));
+                let pair = if rank(end) < rank(other) { (i, j) } else { (j, i) };
+                found.extend(end_to_end(pair, &ends, limit));
             }
-            found.extend(end_to_line(end, (close, &near), network, alpha, limit).into_iter().flatten());
+            found.extend(end_to_line(i, &ends, limit).into_iter().flatten());
             found
         })
         .collect();
@@ -94,19 +98,28 @@ pub(super) fn in_order(network: &Network) -> impl Fn(&Candidate, &Candidate) -> 
     }
 }
 
-/// Loose ends in square cells, so that only neighbours are looked at.
-struct EndGrid {
+/// Loose ends in square cells, so that only neighbours are looked at, and the faces of those that were asked for.
+struct Ends<'a> {
+    list: &'a [&'a LineEnd],
+    network: &'a Network,
+    alpha: &'a Plane<u8>,
+    faces: Vec<OnceLock<Option<Face>>>,
     cell: f64,
     /// Cells with the numbers of the ends in them, sorted: row, column, end.
-    ends: Vec<(i32, i32, u32)>,
+    cells: Vec<(i32, i32, u32)>,
 }
 
-impl EndGrid {
-    fn of(ends: &[&LineEnd], cell: f64) -> EndGrid {
-        let mut grid = EndGrid { cell, ends: Vec::new() };
-        grid.ends = ends.iter().enumerate().map(|(i, e)| (grid.at(e.p.y), grid.at(e.p.x), i as u32)).collect();
-        grid.ends.sort_unstable();
-        grid
+impl<'a> Ends<'a> {
+    fn of(list: &'a [&'a LineEnd], network: &'a Network, alpha: &'a Plane<u8>, cell: f64) -> Ends<'a> {
+        let faces = list.iter().map(|_| OnceLock::new()).collect();
+        let mut ends = Ends { list, network, alpha, faces, cell, cells: Vec::new() };
+        ends.cells = list.iter().enumerate().map(|(i, e)| (ends.at(e.p.y), ends.at(e.p.x), i as u32)).collect();
+        ends.cells.sort_unstable();
+        ends
+    }
+
+    fn face(&self, i: usize) -> Option<Face> {
+        *self.faces[i].get_or_init(|| face_of(self.list[i], self.network, self.alpha))
     }
 
     /// Far off the sheet all places are one.
@@ -118,13 +131,14 @@ impl EndGrid {
     fn around(&self, p: Pt) -> impl Iterator<Item = usize> + '_ {
         let (x, y) = (self.at(p.x), self.at(p.y));
         (y - 1..=y + 1).flat_map(move |row| {
-            let from = self.ends.partition_point(|e| (e.0, e.1) < (row, x - 1));
-            self.ends[from..].iter().take_while(move |e| (e.0, e.1) <= (row, x + 1)).map(|e| e.2 as usize)
+            let from = self.cells.partition_point(|e| (e.0, e.1) < (row, x - 1));
+            self.cells[from..].iter().take_while(move |e| (e.0, e.1) <= (row, x + 1)).map(|e| e.2 as usize)
         })
     }
 }
 
-fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
+fn end_to_end((i, j): (usize, usize), ends: &Ends, limit: f64) -> Option<Candidate> {
+    let (a, b, network, alpha) = (ends.list[i], ends.list[j], ends.network, ends.alpha);
     let chord = b.p - a.p;
     let len = chord.len();
     let halves = (a.width + b.width) / 2.0;
@@ -140,7 +154,7 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     let may_be_cut = runs_at && most > 0.3 && most < 2.4 && length < 1.8 * a.width.min(b.width);
     let cut = if may_be_cut { faces(a, b, alpha) } else { None };
     if most > 1.9 && cut.is_none() {
-        return cut_straight(a, b, alpha, limit);
+        return cut_straight((i, j), ends, limit);
     }
     // Close to the ends' own width their directions say little.
     let trust = len / (len + 0.8 * halves + 2.0);
@@ -164,7 +178,7 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
     // Of a broad line the middle may stop well before its ink does.
     let is_hidden = confidence >= FAINT && cut.is_none() && ink_between(alpha, a.p, b.p, a.width / 2.0, b.width / 2.0);
     if (confidence < SURE || is_hidden)
-        && let Some(straight) = cut_straight(a, b, alpha, limit)
+        && let Some(straight) = cut_straight((i, j), ends, limit)
     {
         return Some(straight);
     }
@@ -175,11 +189,30 @@ fn end_to_end(a: &LineEnd, b: &LineEnd, network: &Network, alpha: &Plane<u8>, li
 }
 
 /// What was cut straight through shows it, wherever its middle runs to beside the cut.
-fn cut_straight(a: &LineEnd, b: &LineEnd, alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
-    let faces = straight_faces((a.p, a.width), (b.p, b.width), 0.4, alpha, limit)?;
+fn cut_straight((i, j): (usize, usize), ends: &Ends, limit: f64) -> Option<Candidate> {
+    let (a, b) = (ends.list[i], ends.list[j]);
+    let faces = facing(ends.face(i), ends.face(j))
+        .or_else(|| straight_faces((a.p, a.width), (b.p, b.width), 0.4, ends.alpha, limit))?;
     let length = faces[0].dist(faces[1]);
+    if length > limit {
+        return None;
+    }
     let far = length / limit;
     Some(between(a, b, Some(faces), length, 0.8 * (-0.32 * far * far).exp()))
+}
+
+/// How far two faces may be turned away from one another, and from the way between them, radians.
+const TURNED: f64 = 0.6;
+const OFF: f64 = 0.75;
+
+/// The middles of two faces that look at one another.
+fn facing(a: Option<Face>, b: Option<Face>) -> Option<[Pt; 2]> {
+    let (a, b) = (a?, b?);
+    let way = b.at - a.at;
+    let looks = angle_between(a.out, b.out * -1.0) < TURNED
+        && angle_between(a.out, way) < OFF
+        && angle_between(b.out, way * -1.0) < OFF;
+    (looks && a.wide.max(b.wide) < 2.5 * a.wide.min(b.wide)).then_some([a.at, b.at])
 }
 
 fn between(a: &LineEnd, b: &LineEnd, faces: Option<[Pt; 2]>, length: f64, confidence: f64) -> Candidate {
@@ -261,13 +294,8 @@ fn ink_between(alpha: &Plane<u8>, a: Pt, b: Pt, half_a: f64, half_b: f64) -> boo
 }
 
 /// The line an end runs at, and the line nearest to it by which paint may leak.
-fn end_to_line(
-    end: &LineEnd,
-    (loose, near): (&[&LineEnd], &EndGrid),
-    network: &Network,
-    alpha: &Plane<u8>,
-    limit: f64,
-) -> [Option<Candidate>; 2] {
+fn end_to_line(i: usize, ends: &Ends, limit: f64) -> [Option<Candidate>; 2] {
+    let (end, network, alpha) = (ends.list[i], ends.network, ends.alpha);
     let own = end.width / 2.0;
     let mut best: Option<Candidate> = None;
     let mut leak: Option<Candidate> = None;
@@ -337,9 +365,9 @@ fn end_to_line(
                 continue;
             }
             // A loose end of that line just there is a matter of two ends.
-            let at_end = near
+            let at_end = ends
                 .around(q)
-                .map(|j| loose[j])
+                .map(|j| ends.list[j])
                 .any(|o| o.line == piece.line as usize && o.p.dist(q) < 0.6 * o.width + 2.0);
             if !at_end {
                 best = Some(met(confidence));
@@ -349,8 +377,8 @@ fn end_to_line(
     // What was cut straight through goes on there, at the corner of two lines for one. A face beside a loose end is a
     // matter of two ends.
     let is_of_an_end = |face: Pt| {
-        let others = near.around(face).map(|j| loose[j]).filter(|o| o.key() != end.key());
-        others.into_iter().any(|o| o.p.dist(face) < 1.5 * o.width + 2.0)
+        let mut others = ends.around(face).map(|j| ends.list[j]).filter(|o| o.key() != end.key());
+        others.any(|o| o.p.dist(face) < 1.5 * o.width + 2.0)
     };
     if let Some(best) = best.as_mut().filter(|b| b.confidence < SURE_TO_LINE)
         && angle_between(end.dir, best.to - end.p) < 0.3
@@ -362,5 +390,53 @@ fn end_to_line(
         let confidence = 0.7 * (-0.32 * far * far).exp();
         *best = Candidate { faces: Some([from, to]), length, confidence, ..best.clone() };
     }
+    // What a blunt end looks at may have been cut off it, though nothing there tells.
+    if best.is_none()
+        && let Some(face) = ends.face(i)
+    {
+        best = looked_at(end, &face, network, alpha, limit);
+    }
     [best, leak]
+}
+
+/// What is seen from the face of a blunt end.
+fn looked_at(end: &LineEnd, face: &Face, network: &Network, alpha: &Plane<u8>, limit: f64) -> Option<Candidate> {
+    let ahead = |side: f64| {
+        let from = face.at + face.out.turned() * (side * face.wide);
+        let steps = (2.0 * limit) as usize;
+        let mut way = (3..=steps).map(|k| from + face.out * (k as f64 / 2.0));
+        way.find(|p| alpha.sample(p.x, p.y) >= f64::from(IS_INK))
+    };
+    // Right ahead, or else past one of its corners.
+    let seen = [0.0, -0.35, 0.35].into_iter().find_map(ahead)?;
+    let id = |line: u32| network.line(line as usize).map_or(0, |l| l.id);
+    let met = network.near(seen, network.widest() / 2.0 + 1.5).filter_map(|piece| {
+        let t = nearest_on_segment(seen, piece.a, piece.b);
+        let q = piece.a.lerp(piece.b, t);
+        let half = (piece.width[0] + (piece.width[1] - piece.width[0]) * t) / 2.0;
+        let off = (q.dist(seen) - half).abs();
+        let own = piece.line as usize == end.line && q.dist(end.p) < end.width;
+        (off < 0.35 * half + 2.0 && !own).then_some((off, *piece, q, half))
+    });
+    let order = |a: &(f64, Piece, Pt, f64), b: &(f64, Piece, Pt, f64)| {
+        let along = |p: &Piece| (p.b - p.a).unit().x;
+        a.0.total_cmp(&b.0)
+            .then_with(|| id(a.1.line).cmp(&id(b.1.line)))
+            .then_with(|| along(&a.1).total_cmp(&along(&b.1)))
+    };
+    let (_, piece, to, half) = met.min_by(order)?;
+    let length = face.at.dist(seen);
+    let far = length / limit;
+    Some(Candidate {
+        end: end.key(),
+        other_end: None,
+        other: piece.line as usize,
+        to,
+        to_width: 2.0 * half,
+        along: Some((piece.b - piece.a).unit()),
+        faces: Some([face.at, seen]),
+        length,
+        confidence: 0.25 * (-0.5 * far * far).exp(),
+        ways: None,
+    })
 }

@@ -1,6 +1,7 @@
 //! Which candidates are taken: the best first, each end once, none crossing another; kept up through edits.
 
 use super::super::density::{bridge_opacity, density_at};
+use super::super::face::face_of;
 use super::candidate::{AROUND, Candidate, candidates_of, in_order};
 use super::gain::Standing;
 use super::way::{Way, gap_of, ways_of};
@@ -216,13 +217,14 @@ impl Gaps {
         let densities = [Some(&end), other.as_ref()].map(|e| e.map(|e| density_at(e, network, alpha)));
         let opacity = bridge_opacity(densities[0], densities[1]);
         let gap = gap_of(&end, c, other.as_ref(), (way.spine.clone(), opacity), self.numbers + 1);
+        let blunt = [Some(&end), other.as_ref()].into_iter().flatten().any(|e| face_of(e, network, alpha).is_some());
         let (start, confident) = (end_place(c.end), c.is_confident());
         if let Some(was) = &mut self.chosen[start]
             && was.confident == confident
             && was.gap.is_where(&gap)
         {
             // Looked at again and found as it was: it stays in what was computed with it.
-            was.confidence = c.confidence;
+            (was.confidence, was.blunt) = (c.confidence, blunt);
             choice.weigh.push(was.gap.number);
             return;
         }
@@ -239,7 +241,7 @@ impl Gaps {
         self.places.insert(self.numbers, start as u32);
         self.lying.add(&way.bounds, start as u32);
         let (flat, bounds) = (way.flat.clone(), way.bounds);
-        self.chosen[start] = Some(Box::new(Chosen { confident, confidence: c.confidence, gap, flat, bounds }));
+        self.chosen[start] = Some(Box::new(Chosen { confident, confidence: c.confidence, blunt, gap, flat, bounds }));
     }
 
     /// Takes the one that starts from an end out of the chosen ones, if there is one.

@@ -66,9 +66,11 @@ impl Gaps {
                 (false, Some(_)) => 0.8,
                 (false, None) => 0.4,
             };
-            let weighed = (parts, sure, c.confidence * share);
-            if weighed != (c.gap.parts, c.gap.sure, c.gap.confidence) {
-                (c.gap.parts, c.gap.sure, c.gap.confidence) = weighed;
+            // Two that look at one another and would part rooms, or what was cut through, speak for a fault.
+            let is_facing = c.confidence >= COMPLETES && c.gap.other_end.is_some() && parts.is_some();
+            let weighed = (parts, sure, c.confidence * share, !(sure || is_facing || c.blunt));
+            if weighed != (c.gap.parts, c.gap.sure, c.gap.confidence, c.gap.quiet) {
+                (c.gap.parts, c.gap.sure, c.gap.confidence, c.gap.quiet) = weighed;
                 ends.extend(c.gap.ends().map(end_place));
             }
         }

@@ -46,6 +46,8 @@ pub struct Gap {
     pub parts: Option<[Option<usize>; 2]>,
     /// It can be settled without asking.
     pub sure: bool,
+    /// Nothing but its place speaks for it: nobody is asked.
+    pub quiet: bool,
     pub bridge: Line,
     /// Nothing tells that the two were meant to meet, but paint gets out between them.
     pub leak: bool,
@@ -81,6 +83,8 @@ struct Chosen {
     confident: bool,
     /// Before it was weighed by what closing gains.
     confidence: f64,
+    /// Of its loose ends one is blunt.
+    blunt: bool,
     gap: Gap,
     flat: Arc<[Pt]>,
     bounds: Bounds,

@@ -79,6 +79,7 @@ pub(super) fn gap_of(
         confidence: c.confidence,
         parts: None,
         sure: false,
+        quiet: true,
         bridge,
         leak: c.is_leak(),
         along: c.along,
