@@ -71,8 +71,6 @@
             ? -1
             : findings.listed.length - (findings.unfolded ? findings.quiet.length : 0),
     );
-    /** How high that is what is said above the rows when nothing is open, px. */
-    const top = $derived(fold === 0 ? ROW : 0);
     const all = $derived.by((): (Finding | 'fold')[] => {
         if (fold < 0) return findings.listed;
         return [...findings.listed.slice(0, fold), 'fold', ...findings.listed.slice(fold)];
@@ -136,17 +134,15 @@
             onclick={() => findings.leaveListed()}>Leave these {findings.count(findings.only)} as they are</button
         >
     {/if}
+    {#if findings.listed.length === 0 || fold === 0}
+        <p class="quiet px-4 pb-3 text-[13px]">{findings.open.length === 0 ? clear : 'None of this kind is open.'}</p>
+    {/if}
     <ul
         class="relative min-h-0 flex-1 overflow-y-auto"
         bind:this={list}
         bind:clientHeight={height}
         onscroll={(e) => (scrolled = e.currentTarget.scrollTop)}
     >
-        {#if fold === 0}
-            <li class="quiet px-4 py-3 text-[13px]">
-                {findings.open.length === 0 ? clear : 'None of this kind is open.'}
-            </li>
-        {/if}
         {#if all.length > 0}
             <li aria-hidden="true" style:height="{all.length * ROW}px"></li>
         {/if}
@@ -154,7 +150,7 @@
             {#if f === 'fold'}
                 <li
                     class="absolute inset-x-0 border-t border-base-300"
-                    style:top="{top + (first + i) * ROW}px"
+                    style:top="{(first + i) * ROW}px"
                     style:height="{ROW}px"
                 >
                     <button
@@ -172,7 +168,7 @@
                 {@const here = f.id === findings.current?.id}
                 <li
                     class="absolute inset-x-0 overflow-hidden border-t border-base-300"
-                    style:top="{top + (first + i) * ROW}px"
+                    style:top="{(first + i) * ROW}px"
                     style:height="{ROW}px"
                     aria-setsize={findings.listed.length}
                     aria-posinset={findings.listed.indexOf(f) + 1}
@@ -197,8 +193,6 @@
                     </button>
                 </li>
             {/if}
-        {:else}
-            <li class="quiet px-4 py-3 text-[13px]">{findings.open.length === 0 ? clear : 'None of this kind.'}</li>
         {/each}
     </ul>
     <p class="quiet border-t border-base-300 px-4 py-1.5 text-[12px]">
