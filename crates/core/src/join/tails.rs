@@ -38,6 +38,8 @@ const SURE: f64 = 0.6;
 
 /// A tail that is seen for less than so many of its widths is not cut without asking.
 const LEAST_SURE: f64 = 1.1;
+/// How much longer a line is inside a crossing than past it, if it is a tail that is past.
+const THROUGH: f64 = 1.6;
 /// How far an end must lie past the middle of a line that its ink touches to be past it, px.
 const LEAST_PAST: f64 = 1.0;
 
@@ -191,7 +193,7 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
     });
     let inner = crossed.map_or(own, |line| if line == end.line { own } else { network.length(line) });
     let short = length / most;
-    let through = inner > 2.0 * walked;
+    let through = inner > THROUGH * walked;
     let confidence =
         (-0.35 * short * short).exp() * if crossed.is_some() { 0.95 } else { 0.4 } * if through { 1.0 } else { 0.55 };
     let is_long = length > LEAST_SURE * end.width;

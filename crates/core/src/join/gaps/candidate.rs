@@ -164,7 +164,10 @@ fn end_to_end((i, j): (usize, usize), ends: &Ends, limit: f64) -> Option<Candida
     let beyond = |turn: f64, bend: f64| turn - (bend * len / 2.0).clamp(turn.min(0.0), turn.max(0.0));
     let turns =
         [beyond(signed(a.dir, chord), bend_at(a, network)), beyond(-signed(b.dir, chord * -1.0), -bend_at(b, network))];
-    let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust;
+    // Ends side by side that point the same way are no bend that was cut open.
+    let around = (turns[0] + turns[1]).abs() - MOST_AROUND;
+    let bend = (0.75 * (turns[0] - turns[1]).powi(2) + 0.22 * (turns[0] + turns[1]).powi(2)) * trust
+        + 1.5 * around.max(0.0).powi(2);
     let bend = if cut.is_some() { 0.15 * bend } else { bend };
     let unlike = (a.width.max(1.0) / b.width.max(1.0)).ln();
     let same = if a.line == b.line { 0.25 } else { 0.0 };
@@ -200,6 +203,9 @@ fn cut_straight((i, j): (usize, usize), ends: &Ends, limit: f64) -> Option<Candi
     let far = length / limit;
     Some(between(a, b, Some(faces), length, 0.8 * (-0.32 * far * far).exp()))
 }
+
+/// How far an arc may turn between two ends beyond what their lines' own bends account for, radians.
+const MOST_AROUND: f64 = 2.0;
 
 /// How far two faces may be turned away from one another, and from the way between them, radians.
 const TURNED: f64 = 0.6;
