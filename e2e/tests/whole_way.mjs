@@ -36,9 +36,15 @@ export const tests = {
             await page.getByRole('button', { name: `Settle ${sure} sure ones` }).click();
             await saved(page);
             view = await get(url, `/drawings/${id}`);
-            const open = () => view.findings.filter((f) => !f.left && !['unpainted', 'two_paints'].includes(f.kind));
+            const atJoin = (f) => !f.left && !['unpainted', 'two_paints'].includes(f.kind);
+            const open = () => view.findings.filter((f) => atJoin(f) && f.quiet);
+            assert.equal(view.findings.filter((f) => atJoin(f) && !f.quiet).length, 0, 'nothing is asked');
             const before = open().length;
-            assert.ok(before >= 2, 'something is left to decide');
+            assert.ok(before >= 2, 'what ends freely is at hand');
+            // Nothing quiet is walked to while it is folded.
+            await page.keyboard.press('j');
+            assert.equal(await page.locator('[aria-label=Findings] [aria-current=true]').count(), 0);
+            await page.getByRole('button', { name: `${before} quiet` }).click();
             await page.keyboard.press('j');
             await page.getByRole('button', { name: /^(Leave|Leave open) X$/ }).waitFor();
             await page.keyboard.press('a');

@@ -11,6 +11,7 @@
     import { follow, go, route } from './lib/route.svelte';
     import ShotTable from './lib/ShotTable.svelte';
     import { bench, STATIONS, TOOLS, type Backdrop } from './lib/state/bench.svelte';
+    import { alike } from './lib/state/alike.svelte';
     import { findings } from './lib/state/findings.svelte';
     import { settings } from './lib/state/inking.svelte';
     import { probe } from './lib/state/probe.svelte';
@@ -114,6 +115,7 @@
             a: settle('accept'),
             s: settle('seam'),
             x: settle('leave'),
+            'Shift+X': key(() => findings.current && void alike.leaveLike(findings.current)),
             'Shift+A': key(() => bench.station === 'join' && findings.sure.length > 0 && void findings.settleSure()),
             q: key(() => (bench.blink = true)),
             w: key(() => settings.shown && (bench.wipe = bench.wipe === null ? 0.5 : null)),

@@ -3,9 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::server::api::{
-    BroughtIn, CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest,
-    LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal,
-    RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
+    JobInfo, LandingRequest, LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo,
+    Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -26,6 +26,8 @@ fn export(dir: &Path) {
     StripRequest::export_all(&config).unwrap();
     PlaceRequest::export_all(&config).unwrap();
     LeakTold::export_all(&config).unwrap();
+    AlikeTold::export_all(&config).unwrap();
+    DecidedTold::export_all(&config).unwrap();
     SpanTold::export_all(&config).unwrap();
     LandingRequest::export_all(&config).unwrap();
     LandingTold::export_all(&config).unwrap();

@@ -425,6 +425,8 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("DELETE", "/drawings/987654".into(), Value::Null, 404, "no such drawing"),
         ("POST", "/drawings/987654/undo".into(), json!({ "revision": 1 }), 404, "no such drawing"),
         ("POST", "/drawings/987654/leak".into(), json!({ "at": [1, 1] }), 404, "no such drawing"),
+        ("GET", "/drawings/987654/alike".into(), Value::Null, 404, "no such drawing"),
+        ("GET", "/drawings/987654/decided-elsewhere".into(), Value::Null, 404, "no such drawing"),
         ("POST", "/shots/987654/lift".into(), Value::Null, 422, "could not be understood"),
         ("PUT", "/shots/987654/swatches".into(), json!({ "revision": 0, "swatches": [] }), 404, "no such shot"),
         (

@@ -4,6 +4,7 @@
 //! Lengths are pixels of the source, `f64`, y down, pixel centres at half coordinates; `dpi` turns them into mm at the
 //! edge of the system. Nothing in here does I/O, knows a database or an interface.
 
+pub mod alike;
 pub mod command;
 pub mod distance;
 pub mod error;
@@ -22,6 +23,7 @@ pub mod render;
 pub mod scene;
 pub mod sheet;
 pub mod stages;
+pub mod surroundings;
 pub mod trace;
 pub mod weight;
 

@@ -31,6 +31,7 @@
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
     import { go } from './route.svelte';
+    import { alike } from './state/alike.svelte';
     import { bench, TOOLS, type Backdrop, type Tool } from './state/bench.svelte';
     import { findings } from './state/findings.svelte';
     import { settings } from './state/inking.svelte';
@@ -166,6 +167,9 @@
                 run: settle('leave'),
             });
         }
+        const like = alike.like(now).length;
+        const all = now.left ? `Open all ${like} like this again` : `Leave all ${like} like this`;
+        if (like > 0) list.push({ key: '⇧ X', name: all, run: () => void alike.leaveLike(now) });
         const span: Box = [
             Math.min(now.at[0], to[0]),
             Math.min(now.at[1], to[1]),
@@ -177,6 +181,10 @@
     $effect(() => {
         void sheet.view;
         probe.follow();
+    });
+    $effect(() => {
+        void [sheet.view, bench.station];
+        alike.follow();
     });
 
     $effect(() => {

@@ -1,4 +1,6 @@
 /** The server, asked and told. Every write carries the header that only this page can send. */
+import type { AlikeTold } from './types/AlikeTold';
+import type { DecidedTold } from './types/DecidedTold';
 import type { BroughtIn } from './types/BroughtIn';
 import type { Command } from './types/Command';
 import type { Delivery } from './types/Delivery';
@@ -132,6 +134,8 @@ async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]
 /** The ink that settings would give, as alpha (or colour and alpha) of the window, in runs. */
 export const glance = (id: number, request: GlanceRequest) => toldWith<GlanceTold>(`/drawings/${id}/glance`, request);
 
+export const alike = (id: number) => ask<AlikeTold>(`/drawings/${id}/alike`);
+export const decidedElsewhere = (id: number) => ask<DecidedTold>(`/drawings/${id}/decided-elsewhere`);
 export const leak = (id: number, at: Pt) => ask<LeakTold>(`/drawings/${id}/leak`, 'POST', { at });
 export const span = (id: number, at: Pt) => ask<SpanTold | null>(`/drawings/${id}/span`, 'POST', { at });
 export const landing = (id: number, path: Pt[]) => ask<LandingTold>(`/drawings/${id}/landing`, 'POST', { path });

@@ -1,7 +1,7 @@
 //! What the API speaks: plain data, with TypeScript types generated for the front end.
 
 use rhizograph_core::command::Command;
-use rhizograph_core::finding::Finding;
+use rhizograph_core::finding::{Finding, Verdict};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::join::Leak;
 use rhizograph_core::lift::{ByHand, LiftFacts, Trade};
@@ -302,6 +302,29 @@ pub struct LeakTold {
     pub leak: Option<Leak>,
     /// The gap that was found at the narrowest spot.
     pub finding: Option<String>,
+}
+
+/// Findings that are alike, as lists of their ids, at a revision of the drawing.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct AlikeTold {
+    pub revision: i64,
+    pub groups: Vec<Vec<String>>,
+}
+
+/// How the like finding of another drawing was settled.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct LikeDecision {
+    pub finding: String,
+    pub how: Verdict,
+    /// The name of the drawing it was decided in.
+    pub drawing: String,
+}
+
+/// What was decided at the like places of the shot's other drawings, at a revision of this one.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct DecidedTold {
+    pub revision: i64,
+    pub decided: Vec<LikeDecision>,
 }
 
 /// A stretch of a line, as SVG path data.

@@ -1,9 +1,9 @@
 //! The routes under `/api`.
 
 use super::api::{
-    BroughtIn, CommandRequest, Delivery, DrawingView, Event, GlanceRequest, GlanceTold, JobInfo, LandingRequest,
-    LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo, Readiness, Refusal,
-    RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
+    JobInfo, LandingRequest, LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo,
+    Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
 };
 use super::bench::{Bench, Error, Turn};
 use super::events::Events;
@@ -320,6 +320,16 @@ fn told_with<T: serde::Serialize>(told: &T, pixels: &[&[u8]]) -> Result<File, Re
     Ok(file(bytes, ContentType::Binary, false))
 }
 
+#[get("/drawings/<id>/alike")]
+async fn alike(bench: &Shared, id: i64) -> Answer<AlikeTold> {
+    Ok(Json(bench.alike(id).await?))
+}
+
+#[get("/drawings/<id>/decided-elsewhere")]
+async fn decided_elsewhere(bench: &Shared, id: i64) -> Answer<DecidedTold> {
+    Ok(Json(bench.decided_elsewhere(id).await?))
+}
+
 #[post("/drawings/<id>/leak", data = "<request>")]
 async fn leak(bench: &Shared, id: i64, request: Json<PlaceRequest>) -> Result<Json<LeakTold>, Refused> {
     Ok(Json(bench.leak(id, request.at).await?))
@@ -547,6 +557,8 @@ pub fn all() -> Vec<Route> {
         add_drawing,
         remove_drawing,
         drawing,
+        alike,
+        decided_elsewhere,
         leak,
         span,
         landing,

@@ -240,7 +240,7 @@ impl Graph {
                     let length = self.span(e);
                     let (t, f) = (self.nodes[tip].radius, self.nodes[foot].radius);
                     let out = length + t - f;
-                    if out < 0.5 * f + 1.0 || self.is_corner_spur(k, tip, foot, &incidence) {
+                    if out < 0.42 * f + 0.6 || self.is_corner_spur(k, tip, foot, &incidence) {
                         spurs.push((out, k, tip));
                     }
                 }

@@ -1,5 +1,6 @@
 <script lang="ts">
     import { KIND_NAMES } from '../canvas/marks';
+    import { alike } from '../state/alike.svelte';
     import { findings } from '../state/findings.svelte';
     import { sheet } from '../state/sheet.svelte';
     import type { Finding } from '../types/Finding';
@@ -59,6 +60,14 @@
         }
     }
 
+    const DONE = { left: 'left', bridged: 'closed', seamed: 'closed by a seam', cut: 'cut' };
+
+    function told(f: Finding) {
+        const elsewhere = alike.decision(f);
+        if (elsewhere) return `${DONE[elsewhere.how]} in ${elsewhere.drawing}`;
+        return f.left ? 'left knowingly' : says(f);
+    }
+
     /** Rows are all as high, so that of thousands only those in view are made. */
     const ROW = 45;
     const MORE = 8;
@@ -71,10 +80,45 @@
             ? -1
             : findings.listed.length - (findings.unfolded ? findings.quiet.length : 0),
     );
-    const all = $derived.by((): (Finding | 'fold')[] => {
-        if (fold < 0) return findings.listed;
-        return [...findings.listed.slice(0, fold), 'fold', ...findings.listed.slice(fold)];
+    /** Groups that are unfolded, by their first finding. */
+    let unfolded = $state<string[]>([]);
+    interface Group {
+        of: Finding;
+        list: Finding[];
+        open: boolean;
+    }
+    type Row = Finding | Group | 'fold';
+    /** Those that are alike as one row, which unfolds. */
+    function grouped(list: Finding[]): Row[] {
+        const done: Record<string, true> = {};
+        const out: Row[] = [];
+        for (const f of list) {
+            if (done[f.id]) continue;
+            const like = alike.like(f);
+            if (like.length === 0) {
+                out.push(f);
+                continue;
+            }
+            for (const o of like) done[o.id] = true;
+            const here = like.some((o) => o.id === findings.current?.id);
+            const open = here || like.some((o) => unfolded.includes(o.id));
+            out.push({ of: f, list: like, open });
+            if (open) out.push(...like);
+        }
+        return out;
+    }
+    const all = $derived.by((): Row[] => {
+        if (fold < 0) return grouped(findings.listed);
+        return [...grouped(findings.listed.slice(0, fold)), 'fold', ...grouped(findings.listed.slice(fold))];
     });
+    const isGroup = (r: Row): r is Group => r !== 'fold' && 'list' in r;
+    const keyOf = (r: Row) => (r === 'fold' ? r : isGroup(r) ? `group ${r.of.id}` : r.id);
+    function toggle(g: Group) {
+        const ids = g.list.map((f) => f.id);
+        if (g.open && g.list.some((f) => f.id === findings.current?.id)) findings.at = null;
+        unfolded = g.open ? unfolded.filter((id) => !ids.includes(id)) : [...unfolded, g.of.id];
+    }
+    const many = (f: Finding, n: number) => `${n} ${KIND_NAMES[f.kind][1].toLowerCase()} alike`;
     const first = $derived(Math.max(0, Math.floor(scrolled / ROW) - MORE));
     const rows = $derived(all.slice(first, first + Math.ceil(height / ROW) + 2 * MORE));
 
@@ -134,6 +178,17 @@
             onclick={() => findings.leaveListed()}>Leave these {findings.count(findings.only)} as they are</button
         >
     {/if}
+    {#if alike.offered.length > 0 && !findings.showLeft}
+        <button
+            class="btn btn-ghost btn-xs mx-3 mb-2 self-start text-primary"
+            disabled={sheet.late}
+            title="What was decided at the like places of other drawings of the shot"
+            onclick={() => alike.doAsDecided(alike.offered)}
+            >Do {alike.offered.length} as in {[...new Set(alike.offered.map((f) => alike.decision(f)?.drawing))].join(
+                ', ',
+            )}</button
+        >
+    {/if}
     {#if findings.listed.length === 0 || fold === 0}
         <p class="quiet px-4 pb-3 text-[13px]">{findings.open.length === 0 ? clear : 'None of this kind is open.'}</p>
     {/if}
@@ -146,7 +201,7 @@
         {#if all.length > 0}
             <li aria-hidden="true" style:height="{all.length * ROW}px"></li>
         {/if}
-        {#each rows as f, i (f === 'fold' ? f : f.id)}
+        {#each rows as f, i (keyOf(f))}
             {#if f === 'fold'}
                 <li
                     class="absolute inset-x-0 border-t border-base-300"
@@ -163,6 +218,34 @@
                         <span class="w-[24px] text-center" aria-hidden="true">{findings.unfolded ? '▾' : '▸'}</span>
                         {findings.quiet.length} quiet
                     </button>
+                </li>
+            {:else if isGroup(f)}
+                <li
+                    class="absolute inset-x-0 flex items-center overflow-hidden border-t border-base-300"
+                    style:top="{(first + i) * ROW}px"
+                    style:height="{ROW}px"
+                >
+                    <button
+                        type="button"
+                        class="grid h-full min-w-0 flex-1 cursor-pointer grid-cols-[24px_1fr] items-center gap-2 pl-4 text-left text-[13px] hover:bg-base-100/60"
+                        aria-expanded={f.open}
+                        onclick={() => toggle(f)}
+                    >
+                        <MarkIcon kind={f.of.kind} />
+                        <span class="truncate">{f.open ? '▾' : '▸'} {many(f.of, f.list.length)}</span>
+                    </button>
+                    {#if !f.of.left && (f.of.kind === 'gap' || f.of.kind === 'leak' || f.of.kind === 'tail')}
+                        <button
+                            class="btn btn-ghost btn-xs text-primary"
+                            disabled={sheet.late}
+                            onclick={() => alike.settleLike(f.of)}>{f.of.kind === 'tail' ? 'Cut' : 'Close'} all</button
+                        >
+                    {/if}
+                    <button
+                        class="btn btn-ghost btn-xs mr-2 text-primary"
+                        disabled={sheet.late}
+                        onclick={() => alike.leaveLike(f.of)}>{f.of.left ? 'Open' : 'Leave'} all</button
+                    >
                 </li>
             {:else}
                 {@const here = f.id === findings.current?.id}
@@ -184,7 +267,7 @@
                         <MarkIcon kind={f.kind} />
                         <span class="min-w-0"
                             ><span class="block truncate">{title(f)}</span><small
-                                class="quiet block truncate text-[12px]">{f.left ? 'left knowingly' : says(f)}</small
+                                class="quiet block truncate text-[12px]">{told(f)}</small
                             ></span
                         >
                         {#if here}<kbd class="key">{f.left ? 'X' : 'A'}</kbd>{:else if f.sure}<span

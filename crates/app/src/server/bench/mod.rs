@@ -10,13 +10,17 @@ mod steps;
 
 pub use places::Turn;
 
-use super::api::{DrawingView, GlanceRequest, LandingTold, LeakTold, Progress, SpanTold, TraceTold};
+use super::api::{
+    AlikeTold, DecidedTold, DrawingView, GlanceRequest, LandingTold, LeakTold, LikeDecision, Progress, SpanTold,
+    TraceTold,
+};
 use super::pictures;
 use super::store::{self, Stored};
 use super::view::{line_view, polyline_path, spine_path, view};
 use crate::reader;
 use held::{AtHand, Lifted, SceneAt, Slot};
 use places::Places;
+use rhizograph_core::alike::alike;
 use rhizograph_core::command::{SPAN_REACH, seam_spine};
 use rhizograph_core::finding::{Finding, Kind};
 use rhizograph_core::geom::Pt;
@@ -30,6 +34,7 @@ use rhizograph_core::recipe::{IntakeRecipe, WeightRecipe};
 use rhizograph_core::scene::{Scene, SceneEdited};
 use rhizograph_core::sheet::Sheet;
 use rhizograph_core::stages::{Inked, Inking, Stages, Window};
+use rhizograph_core::surroundings::{Decided, decided_in, like_decisions};
 use rhizograph_formats::{Input, Reading};
 use sqlx::PgPool;
 use std::borrow::Cow;
@@ -496,6 +501,57 @@ impl Bench {
         .await
     }
 
+    /// The findings that are alike.
+    pub async fn alike(&self, id: i64) -> Result<AlikeTold, Error> {
+        let open = self.open(id).await?;
+        apart(move || {
+            let Scene { findings, network, .. } = &*open.scene;
+            AlikeTold { revision: open.stored.revision, groups: alike(findings, network, open.stored.sheet.dpi) }
+        })
+        .await
+    }
+
+    /// What was decided at the like places of the drawings before and behind it in the shot.
+    pub async fn decided_elsewhere(&self, id: i64) -> Result<DecidedTold, Error> {
+        let shot = store::shot_of(&self.pool, id).await.map_err(Error::of_drawing)?;
+        let all = store::drawings_of(&self.pool, shot).await?;
+        let here = all.iter().position(|d| *d == id).unwrap_or(0);
+        let mut others: Vec<usize> = (0..all.len()).filter(|n| *n != here).collect();
+        others.sort_by_key(|n| n.abs_diff(here));
+        let mut decided: Vec<Decided> = Vec::new();
+        let mut names: Vec<String> = Vec::new();
+        let mut asked = 0;
+        for other in others.into_iter().map(|n| all[n]) {
+            // Nothing was decided where nothing was settled: it need not be opened.
+            let slot = self.at_hand.slot(other);
+            if asked == MOST_ASKED || self.stored(&slot, other).await?.sheet.settled.is_empty() {
+                continue;
+            }
+            asked += 1;
+            let open = self.open(other).await?;
+            let name = open.stored.name.clone();
+            let found = apart(move || {
+                let sheet = &open.stored.sheet;
+                decided_in(&sheet.settled, &open.scene.ink.alpha, sheet.dpi)
+            })
+            .await?;
+            names.extend(found.iter().map(|_| name.clone()));
+            decided.extend(found);
+        }
+        let open = self.open(id).await?;
+        apart(move || {
+            let Scene { findings, ink, .. } = &*open.scene;
+            let found = like_decisions(findings, &ink.alpha, open.stored.sheet.dpi, &decided);
+            let told = found.into_iter().map(|(f, n)| LikeDecision {
+                finding: f.id.clone(),
+                how: decided[n].how,
+                drawing: names[n].clone(),
+            });
+            DecidedTold { revision: open.stored.revision, decided: told.collect() }
+        })
+        .await
+    }
+
     /// The span at a place.
     pub async fn span(&self, id: i64, at: Pt) -> Result<Option<SpanTold>, Error> {
         let open = self.open(id).await?;
@@ -518,6 +574,9 @@ impl Bench {
         Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
     }
 }
+
+/// Of so many drawings of a shot, the nearest, what was decided is looked at.
+const MOST_ASKED: usize = 6;
 
 /// A drawing whose state is known with its scene, if that is of the same revision.
 async fn known_open(slot: &Slot, stored: Arc<Stored>) -> Option<Open> {

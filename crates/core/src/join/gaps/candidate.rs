@@ -196,13 +196,19 @@ fn cut_straight((i, j): (usize, usize), ends: &Ends, limit: f64) -> Option<Candi
     let (a, b) = (ends.list[i], ends.list[j]);
     let faces = facing(ends.face(i), ends.face(j))
         .or_else(|| straight_faces((a.p, a.width), (b.p, b.width), 0.4, ends.alpha, limit))?;
-    let length = faces[0].dist(faces[1]);
-    if length > limit {
+    let way = faces[1] - faces[0];
+    let length = way.len();
+    // The sides of two lines are as straight.
+    let along = angle_between(a.dir, way).min(angle_between(b.dir, way * -1.0));
+    if length > limit || along > ASIDE_OF_FACE {
         return None;
     }
     let far = length / limit;
     Some(between(a, b, Some(faces), length, 0.8 * (-0.32 * far * far).exp()))
 }
+
+/// How far the way between two faces may lead aside of the ends they are of, radians: of one of the two at least.
+const ASIDE_OF_FACE: f64 = 1.25;
 
 /// How far an arc may turn between two ends beyond what their lines' own bends account for, radians.
 const MOST_AROUND: f64 = 2.0;

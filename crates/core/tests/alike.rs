@@ -1,0 +1,83 @@
+//! Decisions that serve more than one finding: what is alike in a drawing, and what was decided at the like place of
+//! another.
+
+#![allow(clippy::unwrap_used)]
+
+mod support;
+
+use rhizograph_core::alike::alike;
+use rhizograph_core::command::Command;
+use rhizograph_core::finding::{Finding, Kind, Verdict};
+use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::ink::Ink;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::surroundings::{decided_in, like_decisions};
+use support::{do_it, inked, ring, traced};
+
+/// A ring with hatching in it, and two strokes elsewhere that end freely.
+fn hatched(by: Pt) -> Ink {
+    let mut strokes = vec![(ring(pt(140.0, 150.0) + by, 110.0, 110.0, 0.0, 6.2832), 7.0)];
+    for k in 0..7 {
+        let x = 95.0 + 14.0 * f64::from(k);
+        strokes.push((vec![pt(x, 110.0) + by, pt(x + 12.0, 175.0) + by], 4.0));
+    }
+    strokes.push((vec![pt(280.0, 60.0) + by, pt(350.0, 40.0) + by], 8.0));
+    strokes.push((vec![pt(290.0, 230.0) + by, pt(330.0, 260.0) + by], 8.0));
+    inked(&strokes)
+}
+
+#[test]
+fn the_ends_of_one_hatching_are_alike_and_others_are_not() {
+    let ink = hatched(pt(0.0, 0.0));
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    let groups = alike(&scene.findings, &scene.network, sheet.dpi);
+    // The upper ends, and the lower ones: they run the other way.
+    let mut places: Vec<(usize, bool)> = groups
+        .iter()
+        .map(|g| {
+            let at: Vec<Pt> = g.iter().map(|id| scene.findings.get(id).unwrap().at).collect();
+            let upper = at[0].y < 140.0;
+            assert!(at.iter().all(|p| (p.y < 140.0) == upper && p.x > 80.0 && p.x < 200.0), "{at:?}");
+            (g.len(), upper)
+        })
+        .collect();
+    places.sort_unstable();
+    // Two that look at one another are one finding.
+    let [(lower, false), (upper, true)] = places[..] else { panic!("{places:?}") };
+    assert!(lower >= 3 && upper >= 3, "{places:?}");
+    // Each is in one group at most, and left together they are so still.
+    let left = do_it(&sheet, &ink, &Command::Leave { ids: groups[0].clone() }).apply(&sheet).unwrap();
+    let after = Scene::of(&left, &ink);
+    let again = alike(&after.findings, &after.network, sheet.dpi);
+    let all_left = |g: &&Vec<String>| g.iter().all(|id| after.findings.get(id).unwrap().left);
+    assert_eq!(again.iter().filter(all_left).count(), 1);
+    assert_eq!(again.len(), 2);
+}
+
+#[test]
+fn what_was_decided_in_one_drawing_is_found_at_the_like_place_of_the_next() {
+    let (first, next) = (hatched(pt(0.0, 0.0)), hatched(pt(14.0, 9.0)));
+    let sheet = traced(&first);
+    let scene = Scene::of(&sheet, &first);
+    let end = |s: &Scene, p: Pt| -> Finding {
+        let near = |f: &&Finding| f.at.dist(p);
+        let ends = s.findings.iter().filter(|f| !matches!(f.kind, Kind::Unpainted | Kind::Sliver));
+        ends.min_by(|a, b| near(a).total_cmp(&near(b))).unwrap().clone()
+    };
+    let chosen = end(&scene, pt(350.0, 40.0));
+    let after = do_it(&sheet, &first, &Command::Leave { ids: vec![chosen.id] }).apply(&sheet).unwrap();
+    let decided = decided_in(&after.settled, &first.alpha, 300.0);
+    assert_eq!(decided.len(), 1);
+    let other = traced(&next);
+    let scene = Scene::of(&other, &next);
+    let found = like_decisions(&scene.findings, &next.alpha, 300.0, &decided);
+    let [(finding, n)] = found[..] else { panic!("{found:?}") };
+    assert!(finding.at.dist(pt(364.0, 49.0)) < 8.0, "{:?}", finding.at);
+    assert_eq!((decided[n].how, decided[n].kind), (Verdict::Left, finding.kind));
+    // A drawing with something else there is offered nothing.
+    let elsewhere =
+        inked(&[(vec![pt(300.0, 20.0), pt(352.0, 44.0)], 8.0), (ring(pt(360.0, 60.0), 20.0, 24.0, 0.0, 6.2832), 6.0)]);
+    let scene = Scene::of(&traced(&elsewhere), &elsewhere);
+    assert!(like_decisions(&scene.findings, &elsewhere.alpha, 300.0, &decided).is_empty());
+}
