@@ -54,3 +54,8 @@ fn leaks_spans_and_seams_are_found_taken_and_drawn() {
 fn what_goes_wrong_while_somebody_works_is_told_and_costs_nothing() {
     drive("adversity");
 }
+
+#[test]
+fn like_findings_are_decided_together_and_quiet_ones_ask_for_nothing() {
+    drive("like_decisions");
+}

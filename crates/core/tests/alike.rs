@@ -12,11 +12,12 @@ use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
 use rhizograph_core::scene::Scene;
 use rhizograph_core::surroundings::{decided_in, like_decisions};
+use std::f64::consts::TAU;
 use support::{do_it, inked, ring, traced};
 
 /// A ring with hatching in it, and two strokes elsewhere that end freely.
 fn hatched(by: Pt) -> Ink {
-    let mut strokes = vec![(ring(pt(140.0, 150.0) + by, 110.0, 110.0, 0.0, 6.2832), 7.0)];
+    let mut strokes = vec![(ring(pt(140.0, 150.0) + by, 110.0, 110.0, 0.0, TAU), 7.0)];
     for k in 0..7 {
         let x = 95.0 + 14.0 * f64::from(k);
         strokes.push((vec![pt(x, 110.0) + by, pt(x + 12.0, 175.0) + by], 4.0));
@@ -77,7 +78,7 @@ fn what_was_decided_in_one_drawing_is_found_at_the_like_place_of_the_next() {
     assert_eq!((decided[n].how, decided[n].kind), (Verdict::Left, finding.kind));
     // A drawing with something else there is offered nothing.
     let elsewhere =
-        inked(&[(vec![pt(300.0, 20.0), pt(352.0, 44.0)], 8.0), (ring(pt(360.0, 60.0), 20.0, 24.0, 0.0, 6.2832), 6.0)]);
+        inked(&[(vec![pt(300.0, 20.0), pt(352.0, 44.0)], 8.0), (ring(pt(360.0, 60.0), 20.0, 24.0, 0.0, TAU), 6.0)]);
     let scene = Scene::of(&traced(&elsewhere), &elsewhere);
     assert!(like_decisions(&scene.findings, &elsewhere.alpha, 300.0, &decided).is_empty());
 }

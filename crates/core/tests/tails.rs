@@ -471,7 +471,7 @@ fn undamaged(seed: u64) -> Ink {
                 let half = r.within(0.14, 0.5);
                 let corner = |i: usize| {
                     let along = dir(0.0) * ((i as f64 - 2.0) * 2.0 * 70.0 * half.sin());
-                    centre + along + dir(1.57) * if i % 2 == 0 { 45.0 } else { -45.0 }
+                    centre + along + dir(1.57) * if i.is_multiple_of(2) { 45.0 } else { -45.0 }
                 };
                 let points: Vec<Pt> = (0..5).map(corner).collect();
                 draw(&points, &|_| w);
@@ -493,7 +493,9 @@ fn undamaged(seed: u64) -> Ink {
                     let points: Vec<Pt> = (0..=60)
                         .map(|i| f64::from(i) / 60.0)
                         .map(|t| {
-                            centre + dir(0.0) * (180.0 * t - 90.0) + dir(1.57) * (bend * 42.0 * (t * 3.14159).sin())
+                            centre
+                                + dir(0.0) * (180.0 * t - 90.0)
+                                + dir(1.57) * (bend * 42.0 * (t * std::f64::consts::PI).sin())
                         })
                         .collect();
                     draw(&points, &|t| 2.0 + w * (t * std::f64::consts::PI).sin());
@@ -515,7 +517,7 @@ fn undamaged(seed: u64) -> Ink {
                     .map(|i| f64::from(i) / 90.0)
                     .map(|t| {
                         let a = std::f64::consts::PI * (t - 0.5);
-                        if t < 0.2 || t > 0.8 {
+                        if !(0.2..=0.8).contains(&t) {
                             let s = if t < 0.2 { 0.2 - t } else { t - 0.8 };
                             centre + dir(1.57) * if t < 0.2 { -14.0 } else { 14.0 } - dir(0.0) * (400.0 * s)
                         } else {

@@ -150,7 +150,7 @@
         {#each kinds as k (k)}
             {@const n = findings.count(k)}
             {@const on = findings.only === k && !findings.showLeft}
-            {#if (n > 0 || on) && kinds.length > 1}
+            {#if (n > 0 || on || findings.unfoldedKinds.includes(k)) && kinds.length > 1}
                 <button
                     class="chip"
                     class:on
@@ -158,7 +158,7 @@
                     onclick={() => ((findings.only = k), (findings.showLeft = false))}
                 >
                     {KIND_NAMES[k][1]}
-                    {n}
+                    {n > 0 ? n : ''}
                 </button>
             {/if}
         {/each}

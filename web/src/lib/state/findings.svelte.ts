@@ -22,8 +22,11 @@ class Findings {
     left = $derived(sheet.view?.left.of(this.#kinds) ?? []);
     sure = $derived(this.open.filter((f) => f.sure));
     #only = (list: Finding[]) => (this.only === null ? list : list.filter((f) => f.kind === this.only));
+    #quiet = $derived(sheet.view?.quiet.of(this.#kinds) ?? []);
     /** Those of the chosen kind that ask for nothing. */
-    quiet = $derived(this.#only(sheet.view?.quiet.of(this.#kinds) ?? []));
+    quiet = $derived(this.#only(this.#quiet));
+    /** The kinds of those that are unfolded. */
+    unfoldedKinds = $derived(this.unfolded ? [...new Set(this.#quiet.map((f) => f.kind))] : []);
     listed = $derived.by(() => {
         if (this.showLeft) return this.#only(this.left);
         const open = this.#only(this.open);
