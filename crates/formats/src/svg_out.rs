@@ -47,17 +47,23 @@ fn spine_path(points: &[Pt], closed: bool) -> String {
     d
 }
 
+/// From this turn on, radians, a stroke has a corner: its outer side goes round it as the pen does.
+const CORNER: f64 = 0.35;
+
 /// The edge of a stroke: one side along, the end, the other side back, the start; for the nonzero rule.
 fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
     let flat = &stroke.flat;
     let n = flat.len();
-    let normal = |i: usize| {
-        let (a, b) = match (i, closed) {
-            (0, true) => (flat[n - 2].p, flat[1].p),
-            (i, true) if i + 1 == n => (flat[n - 2].p, flat[1].p),
-            (i, _) => (flat[i.saturating_sub(1)].p, flat[(i + 1).min(n - 1)].p),
-        };
-        (b - a).unit().turned()
+    // Which way the stroke comes to a point, and which way it leaves.
+    let ways = |i: usize| {
+        let way = |a: usize, b: usize| (flat[b].p - flat[a].p).unit();
+        match i {
+            0 if closed => (way(n - 2, n - 1), way(0, 1)),
+            i if i + 1 == n && closed => (way(n - 2, n - 1), way(0, 1)),
+            0 => (way(0, 1), way(0, 1)),
+            i if i + 1 == n => (way(n - 2, n - 1), way(n - 2, n - 1)),
+            i => (way(i - 1, i), way(i, i + 1)),
+        }
     };
     // Where an end is cut off, both sides go along the stroke as far as the cut, and no point of them lies beyond it.
     let to_cut = |i: usize, p: Pt| {
@@ -72,8 +78,31 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
         }
         p
     };
-    let side =
-        |sign: f64| (0..n).map(|i| to_cut(i, flat[i].p + normal(i) * (sign * flat[i].width / 2.0))).collect::<Vec<_>>();
+    // The side at the left (1) or right (-1) of the way. At a corner the outer one goes round it, the inner one through it.
+    let side = |sign: f64| -> Vec<Pt> {
+        let mut out = Vec::with_capacity(n);
+        for i in 0..n {
+            let (come, leave) = ways(i);
+            let half = sign * flat[i].width / 2.0;
+            let turn = come.cross(leave).atan2(come.dot(leave));
+            if turn.abs() < CORNER {
+                let normal = (come + leave).unit().turned();
+                out.push(to_cut(i, flat[i].p + normal * (half / (turn / 2.0).cos())));
+                continue;
+            }
+            let (from, to) = (come.turned() * half, leave.turned() * half);
+            if turn * sign < 0.0 {
+                let steps = (turn.abs() / 0.2).ceil();
+                out.extend((0..=steps as usize).map(|k| {
+                    let (s, c) = (turn * k as f64 / steps).sin_cos();
+                    to_cut(i, flat[i].p + Pt { x: from.x * c - from.y * s, y: from.x * s + from.y * c })
+                }));
+            } else {
+                out.extend([flat[i].p + from, flat[i].p, flat[i].p + to].map(|p| to_cut(i, p)));
+            }
+        }
+        out
+    };
     let (left, mut right) = (side(1.0), side(-1.0));
     right.reverse();
     if closed {
@@ -94,10 +123,18 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
     };
     let mut ring = left.clone();
     let last = flat[n - 1];
-    ring.extend(cap(last, left[n - 1], last.p - flat[n - 2].p, 1));
+    ring.extend(cap(last, left[left.len() - 1], last.p - flat[n - 2].p, 1));
     ring.extend(&right);
-    ring.extend(cap(flat[0], right[n - 1], flat[0].p - flat[1].p, 0));
+    ring.extend(cap(flat[0], right[right.len() - 1], flat[0].p - flat[1].p, 0));
     vec![ring]
+}
+
+fn disc(dot: FlatPoint) -> Vec<Pt> {
+    let corner = |k: i32| {
+        let (s, c) = (f64::from(k) * std::f64::consts::TAU / 32.0).sin_cos();
+        dot.p + Pt { x: c, y: s } * (dot.width / 2.0)
+    };
+    (0..32).map(corner).collect()
 }
 
 fn line_element(line: &Line, ink: &str) -> String {
@@ -110,11 +147,14 @@ fn line_element(line: &Line, ink: &str) -> String {
             )
         }
         Form::Centreline { spine, .. } => {
-            let stroke = line.stroke(FLATNESS);
-            if stroke.flat.len() < 2 {
-                return String::new();
-            }
-            let d = rings_path(&stroke_rings(&stroke, spine.closed));
+            let mut stroke = line.stroke(FLATNESS);
+            stroke.flat.dedup_by(|b, a| a.p.dist(b.p) < 1e-6);
+            let d = match stroke.flat[..] {
+                [] => return String::new(),
+                // A dot: the pen was set down and not moved.
+                [dot] => rings_path(&[disc(dot)]),
+                _ => rings_path(&stroke_rings(&stroke, spine.closed)),
+            };
             format!(
                 "<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n",
                 line.id,
@@ -204,5 +244,72 @@ mod tests {
         let vector = svg_in::read(svg.as_bytes()).unwrap();
         assert_eq!(vector.lines.len(), 2, "the seam has no ink: {svg}");
         assert!(vector.lines.iter().all(|l| matches!(l.form, Form::Outline { .. })));
+    }
+
+    /// Whether a place is within rings by the nonzero rule.
+    fn is_within(p: Pt, rings: &[Vec<Pt>]) -> bool {
+        let crossing = |a: Pt, b: Pt| {
+            let left = (b - a).cross(p - a);
+            if a.y <= p.y && b.y > p.y && left > 0.0 {
+                1
+            } else if a.y > p.y && b.y <= p.y && left < 0.0 {
+                -1
+            } else {
+                0
+            }
+        };
+        let winding =
+            |ring: &Vec<Pt>| -> i32 { (0..ring.len()).map(|k| crossing(ring[k], ring[(k + 1) % ring.len()])).sum() };
+        rings.iter().map(winding).sum::<i32>() != 0
+    }
+
+    #[test]
+    fn corners_are_as_wide_as_their_line_and_a_dot_is_a_disc() {
+        let pen = |points: &[Pt], width: f64| Line {
+            id: 1,
+            form: Form::Centreline {
+                // Straight pieces: a corner at every point.
+                spine: Spine {
+                    points: points
+                        .windows(2)
+                        .enumerate()
+                        .flat_map(|(k, w)| {
+                            let (a, b) = (w[0].lerp(w[1], 1.0 / 3.0), w[0].lerp(w[1], 2.0 / 3.0));
+                            if k == 0 { vec![w[0], a, b, w[1]] } else { vec![a, b, w[1]] }
+                        })
+                        .collect(),
+                    closed: false,
+                },
+                width: vec![[0.0, width]],
+                ends: [End::Round; 2],
+            },
+            made: Made::Hand,
+            swatch: None,
+            opacity: 1.0,
+            group: None,
+        };
+        let cases: [&[Pt]; 4] = [
+            &[pt(20.0, 100.0), pt(100.0, 20.0), pt(180.0, 110.0)],
+            &[pt(20.0, 30.0), pt(150.0, 60.0), pt(30.0, 95.0), pt(160.0, 130.0)],
+            &[pt(30.0, 100.0), pt(160.0, 108.0), pt(30.0, 120.0)],
+            &[pt(100.0, 90.0), pt(100.0, 90.0)],
+        ];
+        for points in cases {
+            let line = pen(points, 16.0);
+            let mut ink = rhizograph_core::plane::Plane::new(200, 200, 0u8);
+            rhizograph_core::render::draw(&mut ink, &line);
+            let mut stroke = line.stroke(FLATNESS);
+            stroke.flat.dedup_by(|b, a| a.p.dist(b.p) < 1e-6);
+            let rings = if let [dot] = stroke.flat[..] { vec![disc(dot)] } else { stroke_rings(&stroke, false) };
+            for y in 0..200 {
+                for x in 0..200 {
+                    let is = is_within(pt(x as f64 + 0.5, y as f64 + 0.5), &rings);
+                    // At the very edge either may be.
+                    let covered = *ink.at(x, y);
+                    assert!(is || covered < 210, "{points:?}: nothing at {x}, {y}, ink {covered}");
+                    assert!(!is || covered > 45, "{points:?}: too much at {x}, {y}, ink {covered}");
+                }
+            }
+        }
     }
 }
