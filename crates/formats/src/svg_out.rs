@@ -81,13 +81,13 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
     // The side at the left (1) or right (-1) of the way. At a corner the outer one goes round it, the inner one through it.
     let side = |sign: f64| -> Vec<Pt> {
         let mut out = Vec::with_capacity(n);
-        for i in 0..n {
+        for (i, f) in flat.iter().enumerate() {
             let (come, leave) = ways(i);
-            let half = sign * flat[i].width / 2.0;
+            let half = sign * f.width / 2.0;
             let turn = come.cross(leave).atan2(come.dot(leave));
             if turn.abs() < CORNER {
                 let normal = (come + leave).unit().turned();
-                out.push(to_cut(i, flat[i].p + normal * (half / (turn / 2.0).cos())));
+                out.push(to_cut(i, f.p + normal * (half / (turn / 2.0).cos())));
                 continue;
             }
             let (from, to) = (come.turned() * half, leave.turned() * half);
@@ -95,10 +95,10 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
                 let steps = (turn.abs() / 0.2).ceil();
                 out.extend((0..=steps as usize).map(|k| {
                     let (s, c) = (turn * k as f64 / steps).sin_cos();
-                    to_cut(i, flat[i].p + Pt { x: from.x * c - from.y * s, y: from.x * s + from.y * c })
+                    to_cut(i, f.p + Pt { x: from.x * c - from.y * s, y: from.x * s + from.y * c })
                 }));
             } else {
-                out.extend([flat[i].p + from, flat[i].p, flat[i].p + to].map(|p| to_cut(i, p)));
+                out.extend([f.p + from, f.p, f.p + to].map(|p| to_cut(i, p)));
             }
         }
         out

@@ -217,7 +217,9 @@ impl Gaps {
         let densities = [Some(&end), other.as_ref()].map(|e| e.map(|e| density_at(e, network, alpha)));
         let opacity = bridge_opacity(densities[0], densities[1]);
         let gap = gap_of(&end, c, other.as_ref(), (way.spine.clone(), opacity), self.numbers + 1);
-        let blunt = [Some(&end), other.as_ref()].into_iter().flatten().any(|e| face_of(e, network, alpha).is_some());
+        // What a blunt end looks at is proposed as a gap: a leak is beside it.
+        let mut ends = [Some(&end), other.as_ref()].into_iter().flatten();
+        let blunt = !c.is_leak() && ends.any(|e| face_of(e, network, alpha).is_some());
         let (start, confident) = (end_place(c.end), c.is_confident());
         if let Some(was) = &mut self.chosen[start]
             && was.confident == confident
