@@ -24,14 +24,17 @@ struct Trait<'a> {
 
 impl Trait<'_> {
     fn is_like(&self, o: &Trait) -> bool {
-        let ratio = |a: f64, b: f64| (a.max(1.0) / b.max(1.0)).max(b.max(1.0) / a.max(1.0));
         let (f, g) = (self.finding, o.finding);
+        if (f.kind, f.sure, f.quiet, f.left) != (g.kind, g.sure, g.quiet, g.left) {
+            return false;
+        }
+        let ratio = |a: f64, b: f64| (a.max(1.0) / b.max(1.0)).max(b.max(1.0) / a.max(1.0));
         let ends = match (self.end, o.end) {
-            (Some((a, v)), Some((b, w))) => angle_between(a, b) < TURNED && ratio(v, w) < WIDTHS,
+            (Some((a, v)), Some((b, w))) => ratio(v, w) < WIDTHS && angle_between(a, b) < TURNED,
             (None, None) => true,
             _ => false,
         };
-        (f.kind, f.sure, f.quiet, f.left) == (g.kind, g.sure, g.quiet, g.left) && ends && ratio(f.size, g.size) < SIZES
+        ratio(f.size, g.size) < SIZES && ends
     }
 }
 

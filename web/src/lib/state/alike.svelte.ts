@@ -10,8 +10,8 @@ import { sheet } from './sheet.svelte';
 
 /** Fewer than so many are shown one by one. */
 const LEAST = 3;
-/** After so long without a step it is asked anew which are alike, ms. */
-const QUIET = 400;
+/** After so long without a step it is asked anew which are alike, ms: a step waits while that is looked at. */
+const QUIET = 1500;
 
 class Alike {
     #groups = $state.raw<string[][]>([]);
