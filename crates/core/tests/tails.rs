@@ -14,28 +14,12 @@ use rhizograph_core::line::FlatPoint;
 use rhizograph_core::plane::Plane;
 use rhizograph_core::render;
 use rhizograph_core::scene::Scene;
-use support::{do_it, traced};
+use support::{Random, do_it, traced};
 
 /// A sheet of CELLS x CELLS motifs, each in a square of so many px.
 const CELL: f64 = 280.0;
 const CELLS: usize = 5;
 const SHEETS: u64 = 14;
-
-struct Random(u64);
-
-impl Random {
-    fn unit(&mut self) -> f64 {
-        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-        ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
-    }
-
-    fn within(&mut self, from: f64, to: f64) -> f64 {
-        from + (to - from) * self.unit()
-    }
-}
 
 /// A smooth line: an arc through a place.
 #[derive(Clone)]

@@ -243,7 +243,9 @@ fn crossed_at(
             .filter(|a| a.0 < OPPOSITE)
             .min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)))?
             .1;
-        let sides: Vec<f64> = arms(middle, of_cutter + on).map(|(_, d)| turn(d)).collect();
+        // The line itself, bent, is not beside itself.
+        let others = arms(middle, of_cutter + on).filter(|a| a.0 != end.line && (a.0 != inner || a.0 == cutter));
+        let sides: Vec<f64> = others.map(|(_, d)| turn(d)).collect();
         let crosses = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(*a)).any(|l| {
             let right = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(&-**a));
             right.into_iter().any(|r| ((l - r) - PI).abs() < STRAIGHT_ON)

@@ -269,8 +269,8 @@ impl Graph {
         }
     }
 
-    /// Takes away both tips of an end that forks by no more than the line is wide: what is cut off askew or frayed is one
-    /// end. The line is carried on to where its ink ends afterwards.
+    /// Takes away both tips of an end that forks by no more than the line is wide into points: what is cut off askew or
+    /// frayed is one end, a bar across it is as broad at its tips. The line is carried on to where its ink ends afterwards.
     fn prune_forks(&mut self) {
         let incidence = self.incidence();
         for foot in 0..self.nodes.len() {
@@ -286,7 +286,12 @@ impl Graph {
                 })
             };
             let tips: Vec<usize> = incidence[foot].iter().filter(is_tip).copied().collect();
-            if tips.len() == 2 {
+            let broad = |k: &usize| {
+                self.edges[*k]
+                    .as_ref()
+                    .is_some_and(|e| self.nodes[if e.a == foot { e.b } else { e.a }].radius > 0.6 * radius)
+            };
+            if tips.len() == 2 && !tips.iter().all(broad) {
                 tips.into_iter().for_each(|k| self.edges[k] = None);
             }
         }

@@ -40,3 +40,20 @@ pub fn ring(centre: Pt, rx: f64, ry: f64, from: f64, to: f64) -> Vec<Pt> {
 pub fn do_it(sheet: &Sheet, ink: &Ink, command: &Command) -> Change {
     plan(sheet, command, ink, &Scene::of(sheet, ink), &["skin".into(), "shell".into()]).unwrap()
 }
+
+/// Numbers from a seed (splitmix64).
+pub struct Random(pub u64);
+
+impl Random {
+    pub fn unit(&mut self) -> f64 {
+        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+        ((z ^ (z >> 31)) >> 11) as f64 / (1u64 << 53) as f64
+    }
+
+    pub fn within(&mut self, from: f64, to: f64) -> f64 {
+        from + (to - from) * self.unit()
+    }
+}
