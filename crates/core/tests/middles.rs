@@ -173,6 +173,7 @@ fn drawn(kind: usize, rnd: &mut Random) -> Vec<Stroke> {
             .map(|i| {
                 let at = middle + pt(rnd.within(-60.0, 60.0), rnd.within(-60.0, 60.0));
                 let (a, k) = (turn + f64::from(i) * PI / 4.0 + rnd.within(-0.2, 0.2), bend(rnd));
+                let k = (0.5 * k.0, 0.5 * k.1);
                 (through(at, a, rnd.within(200.0, 340.0), k), width(rnd))
             })
             .collect(),

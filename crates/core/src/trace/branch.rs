@@ -218,6 +218,12 @@ pub fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [
     });
 }
 
+/// How far a stretch may be no broader without ending what is, samples.
+const SKIPS: usize = 3;
+/// Ink grows broader by more than so much a px, over so many samples, where lines run together.
+const MERGES: f64 = 0.1;
+const OVER: usize = 6;
+
 /// How many of the samples `from..to`, from one end on, lie where the line's ink still runs together with another's: it
 /// is broader there than it is farther on.
 fn swelling(samples: &[Sample], from: usize, to: usize, node: f64, back: bool) -> usize {
@@ -229,17 +235,19 @@ fn swelling(samples: &[Sample], from: usize, to: usize, node: f64, back: bool) -
     }
     sorted.sort_by(f64::total_cmp);
     let own = sorted[sorted.len() * 3 / 10];
-    let is_broad = |i: usize, by: f64| !at(i).measured || at(i).width > by * own + 0.4;
-    const SKIPS: usize = 3;
-    let (mut last, mut is_merged) = (0, false);
-    for i in 0..reach {
-        if is_broad(i, 1.05) {
+    let is_broad = |i: usize| !at(i).measured || at(i).width > 1.05 * own + 0.4;
+    // A line that swells a little by itself is seen all the same.
+    let grows = |i: usize| {
+        let on = (i + OVER).min(reach - 1);
+        !at(i).measured || !at(on).measured || at(i).width - at(on).width > MERGES * (on - i) as f64
+    };
+    let mut last = 0;
+    for i in (0..reach).take_while(|&i| is_broad(i)) {
+        if grows(i) {
             last = i + 1;
-            is_merged |= is_broad(i, 1.2);
         } else if i >= last + SKIPS {
             break;
         }
     }
-    // A line that swells a little by itself is seen all the same.
-    if is_merged { last } else { 0 }
+    last
 }

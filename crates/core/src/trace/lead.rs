@@ -196,7 +196,7 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
             left.iter().chain(&right).for_each(|&offset| rows.data(i, 0.5, offset));
             if left.is_none() && right.is_none() {
                 match course[i].seen {
-                    Seen::Whole => rows.data(i, 0.3, from_start),
+                    Seen::Whole => rows.data(i, 0.05, from_start),
                     Seen::Guessed => rows.data(i, 0.01, from_start),
                     Seen::Hidden => {}
                 }
@@ -214,7 +214,9 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
         }
         let seen = (0..n).map(|i| match (anew[i], found[i].sides) {
             (true, [Some(l), Some(r)]) => Some(2.0 * half[i] + l - r),
-            _ => course[i].width.filter(|_| course[i].seen == Seen::Whole),
+            (false, _) => course[i].width,
+            // Another line's ink would make it broader.
+            _ => course[i].width.filter(|w| course[i].seen == Seen::Whole && *w < 2.04 * half[i]),
         });
         let seen: Vec<Option<f64>> = seen.collect();
         if seen.iter().any(Option::is_some) {
