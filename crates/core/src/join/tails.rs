@@ -225,10 +225,10 @@ fn crossed_at(
     sin: f64,
 ) -> Option<usize> {
     let own = end.width / 2.0;
-    // What leads by is none of the crossing's arms.
+    // What leads by or ends beside it is none of the crossing's arms.
     let meets = |line: usize| {
         let ends = [false, true].into_iter().filter_map(|e| network.end((line, e)));
-        line == end.line || line == cutter || ends.into_iter().any(|e| e.p.dist(place) < 2.2 * (own + half))
+        line == end.line || line == cutter || ends.into_iter().any(|e| !e.loose && e.p.dist(place) < 2.2 * (own + half))
     };
     let arms = |middle: Pt, radius: f64| arms(network, middle, radius).into_iter().filter(|a| meets(a.0));
     // As far off as the arms stand clear of one another.

@@ -81,6 +81,8 @@ fn runs_of_row(row: &[u8], y: u32, ink: bool, out: &mut Vec<Run>) {
 /// plane's border.
 struct Pieces {
     runs: Vec<Run>,
+    /// Where each row's runs begin, and the last row's end.
+    rows: Vec<usize>,
     roots: Vec<u32>,
     area: Vec<u32>,
     border: Vec<bool>,
@@ -134,13 +136,13 @@ fn pieces(alpha: &Plane<u8>, ink: bool) -> Pieces {
         area[r as usize] += run.to - run.from;
         border[r as usize] |= run.y == 0 || run.y as usize + 1 == h || run.from == 0 || run.to == w;
     }
-    Pieces { runs, roots: parent, area, border }
+    Pieces { runs, rows: ends, roots: parent, area, border }
 }
 
 /// The pieces of ink or of enclosed paper that have fewer than `limit` pixels. `open`: what touches the plane's border
 /// goes on beyond it, so it is none.
 pub fn bits(alpha: &Plane<u8>, ink: bool, limit: f64, open: bool) -> Bits {
-    let Pieces { runs, roots, area, border } = pieces(alpha, ink);
+    let Pieces { runs, roots, area, border, .. } = pieces(alpha, ink);
     // A hole at the sheet's border is no hole.
     let small = |r: usize| f64::from(area[r]) < limit && !(border[r] && (open || !ink));
     let mut of: Vec<(u32, Run)> =
@@ -155,6 +157,37 @@ pub fn bits(alpha: &Plane<u8>, ink: bool, limit: f64, open: bool) -> Bits {
         }
         out.list.push(Bit { area: area[group[0].0 as usize], bounds, runs: at..at + group.len() });
         at += group.len();
+    }
+    out
+}
+
+/// The pieces of ink in which none of the places lies, nor beside it: true there.
+pub fn unmet(ink: &Plane<u8>, places: impl Iterator<Item = (i64, i64)>) -> Plane<bool> {
+    let Pieces { runs, rows, roots, .. } = pieces(ink, true);
+    let mut met = vec![false; runs.len()];
+    let mut meet = |x: i64, y: i64| {
+        if x < 0 || y < 0 || y as usize + 1 >= rows.len() {
+            return false;
+        }
+        let row = rows[y as usize]..rows[y as usize + 1];
+        let k = row.start + runs[row.clone()].partition_point(|r| i64::from(r.to) <= x);
+        let is_in = k < row.end && i64::from(runs[k].from) <= x;
+        if is_in {
+            met[roots[k] as usize] = true;
+        }
+        is_in
+    };
+    for (x, y) in places {
+        if !meet(x, y) {
+            (-1..=1).for_each(|dy| (-1..=1).for_each(|dx| _ = meet(x + dx, y + dy)));
+        }
+    }
+    let mut out = Plane::new(ink.width, ink.height, false);
+    for (run, r) in runs.iter().zip(&roots) {
+        if !met[*r as usize] {
+            let at = run.y as usize * ink.width;
+            out.data[at + run.from as usize..at + run.to as usize].fill(true);
+        }
     }
     out
 }

@@ -14,7 +14,7 @@ mod tones;
 mod touch;
 mod trade;
 
-pub use bits::{bits, outside};
+pub use bits::{bits, outside, unmet};
 pub use components::{Component, components};
 pub use points::Table;
 pub use touch::{Effect, Touch, area};

@@ -4,7 +4,7 @@
 use super::thinning::AROUND;
 use crate::geom::{Pt, angle_between, outward_from, pt};
 use crate::plane::Plane;
-use std::collections::HashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Where branches meet (three or more), end (one), or nothing does (none left).
 #[derive(Debug, Clone)]
@@ -64,7 +64,7 @@ impl Graph {
         // The paper begins half a pixel before the nearest paper pixel's centre.
         let depth = |i: usize| (f64::from(squared.data[i]).sqrt() - 0.5).max(0.5);
         let pixels: Vec<usize> = (0..skeleton.data.len()).filter(|&i| skeleton.data[i]).collect();
-        let mut node_of: HashMap<usize, usize> = HashMap::new();
+        let mut node_of: FxHashMap<usize, usize> = FxHashMap::default();
         let mut graph = Graph::default();
         for &i in &pixels {
             let degree = around(i).count();
@@ -95,7 +95,7 @@ impl Graph {
             graph.nodes.push(Node { at, radius, in_solid, corner: false });
         }
         let mut seen = vec![false; skeleton.data.len()];
-        let mut direct = std::collections::HashSet::new();
+        let mut direct = FxHashSet::default();
         let mut starts: Vec<(usize, usize)> = node_of.iter().map(|(&i, &n)| (i, n)).collect();
         starts.sort_unstable();
         for (i, a) in starts {

@@ -7,9 +7,12 @@
 //! third order: Reinsch, "Smoothing by spline functions", 1967; Wahba, "Spline models for observational data", 1990).
 //! Edges are looked for anew on the curve that was found, a few times.
 
-use super::middle::{Sample, to_edge};
+use super::middle::{HALF, Sample, to_edge_beyond};
 use crate::geom::{Pt, polyline_len, pt};
 use crate::plane::Plane;
+
+/// A round that moves nothing by more px is the last.
+const CALM: f64 = 0.1;
 
 /// What is known of a station.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,9 +47,9 @@ impl Station {
 }
 
 /// How many widths before and after a crossing the edges are looked for anew.
-const NEAR: f64 = 1.5;
+const NEAR: f64 = 1.0;
 /// How many widths before and after that the course may still move with it.
-const MARGIN: f64 = 1.0;
+const MARGIN: f64 = 0.7;
 /// The length below which the course does not follow what is measured, in widths.
 const STIFF: f64 = 0.3;
 /// The length over which an unmeasured course goes from its curvature to straight, in widths.
@@ -162,10 +165,12 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
     // What little is measured tells no curvature.
     let straightens = (STRAIGHTENS * width).min(0.5 * known as f64 + 0.25 * width);
     let (third, second) = (stiff.powi(6), stiff.powi(6) / straightens.powi(2));
-    const ROUNDS: usize = 7;
+    const ROUNDS: usize = 6;
+    let mut moved = f64::INFINITY;
     for round in 0..ROUNDS {
         let normals = normals(&at);
-        let strict = (round as f64 / (ROUNDS - 2) as f64).min(1.0);
+        // A course that lies well at once needs no searching.
+        let strict = if moved < CALM { 1.0 } else { (round as f64 / (ROUNDS - 2) as f64).min(1.0) };
         for i in (0..n).filter(|&i| anew[i]) {
             let reach = half[i] * (0.55 - 0.35 * strict) + 1.5 - 0.8 * strict;
             found[i] = edges(alpha, at[i], normals[i], half[i], reach, 0.90 + 0.07 * strict);
@@ -206,11 +211,14 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
         rows.differences(&at, &normals, &[1.0, -2.0, 1.0], second);
         let offsets = rows.solved();
         let most = 0.6 * width + 1.0;
-        let mut moved: f64 = 0.0;
+        moved = 0.0;
         for i in 0..n {
             let offset = offsets[i].clamp(-most, most);
             at[i] = at[i] + normals[i] * offset;
-            moved = moved.max(offset.abs());
+            // Where nothing is seen nothing is to settle.
+            if found[i].sides.iter().any(Option::is_some) {
+                moved = moved.max(offset.abs());
+            }
         }
         let seen = (0..n).map(|i| match (anew[i], found[i].sides) {
             (true, [Some(l), Some(r)]) => Some(2.0 * half[i] + l - r),
@@ -222,7 +230,7 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
         if seen.iter().any(Option::is_some) {
             half = halves(seen.iter().copied(), width);
         }
-        if round + 1 == ROUNDS || strict >= 1.0 && moved < 0.02 {
+        if round + 1 == ROUNDS || strict >= 1.0 && moved < CALM {
             for i in (0..n).filter(|&i| anew[i]) {
                 course[i].width = seen[i];
             }
@@ -290,14 +298,18 @@ fn normals(at: &[Pt]) -> Vec<Pt> {
 /// The edges of a station that can be the line's own: no farther than `reach` from where its half width puts them, and
 /// running along the line (the cosine between the edge's normal and the line's is `along` at least).
 fn edges(alpha: &Plane<u8>, p: Pt, normal: Pt, half: f64, reach: f64, along: f64) -> Edges {
+    if alpha.sample(p.x, p.y) < HALF {
+        return Edges::default();
+    }
     let edge = |dir: Pt| {
-        let d = to_edge(alpha, p, dir, half + reach + 1.0)?;
+        // What lies nearer is none of the line's edges.
+        let d = to_edge_beyond(alpha, p, dir, (half - reach).max(0.0), half + reach)?;
         let e = p + dir * d;
         let slope = pt(
             alpha.sample(e.x - 1.0, e.y) - alpha.sample(e.x + 1.0, e.y),
             alpha.sample(e.x, e.y - 1.0) - alpha.sample(e.x, e.y + 1.0),
         );
-        ((d - half).abs() < reach && slope.dot(dir) > along * slope.len()).then_some(d - half)
+        (slope.dot(dir) > along * slope.len()).then_some(d - half)
     };
     let (left, right) = (edge(normal), edge(normal * -1.0).map(|d| -d));
     let sides = match (left, right) {

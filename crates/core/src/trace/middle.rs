@@ -13,17 +13,24 @@ pub struct Sample {
     pub measured: bool,
 }
 
-const HALF: f64 = 127.5;
+/// The coverage at an edge.
+pub const HALF: f64 = 127.5;
 
 /// The distance from `from` along `dir` to where the ink ends, up to `limit` px; `None` if it does not end before, or
 /// does not cover `from`.
 pub fn to_edge(alpha: &Plane<u8>, from: Pt, dir: Pt, limit: f64) -> Option<f64> {
+    to_edge_beyond(alpha, from, dir, 0.0, limit)
+}
+
+/// The same where the ink is known not to end before `least` px.
+pub fn to_edge_beyond(alpha: &Plane<u8>, from: Pt, dir: Pt, least: f64, limit: f64) -> Option<f64> {
     let step = 0.5;
-    let mut before = alpha.sample(from.x, from.y);
+    let first = from + dir * least;
+    let mut before = alpha.sample(first.x, first.y);
     if before < HALF {
         return None;
     }
-    let mut t = 0.0;
+    let mut t = least;
     while t < limit {
         t += step;
         let q = from + dir * t;
@@ -60,7 +67,10 @@ pub fn measure(alpha: &Plane<u8>, points: &[Pt], radius: &[f64], closed: bool) -
             let normal = (pick(i + k) - pick(i - k)).unit().turned();
             let p = base[i as usize];
             let limit = 1.6 * r + 3.0;
-            let edges = to_edge(alpha, p, normal, limit).zip(to_edge(alpha, p, normal * -1.0, limit));
+            // Nearer than the paper is no edge.
+            let least = (r - 2.0).max(0.0);
+            let edge = |dir: Pt| to_edge_beyond(alpha, p, dir, least, limit);
+            let edges = edge(normal).zip(edge(normal * -1.0));
             match edges {
                 Some((a, b)) if a + b < 2.7 * r + 3.0 && (a - b).abs() < 1.2 * r + 2.0 => {
                     Sample { p: p + normal * ((a - b) / 2.0), width: a + b, measured: true }

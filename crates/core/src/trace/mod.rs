@@ -24,7 +24,7 @@ pub use thinning::thin;
 use crate::distance::{squared_distance, squared_distance_to};
 use crate::geom::Pt;
 use crate::ink::{IS_INK, Ink};
-use crate::lift::{bits, components};
+use crate::lift::{bits, components, unmet};
 use crate::line::{Form, Line, Made};
 use crate::plane::Plane;
 use crate::recipe::{TraceRecipe, px_per_mm};
@@ -154,29 +154,15 @@ fn drop_stubs(graph: &mut Graph, solid: Option<&Plane<bool>>, radius: f64) {
 
 /// Solid ink and all ink that no line runs through.
 fn absorb(mask: &Plane<bool>, solid: Option<Plane<bool>>, graph: &Graph) -> Plane<bool> {
-    let mut rest = mask.clone();
+    let mut rest = mask.map(|&m| if m { 255u8 } else { 0 });
     if let Some(s) = &solid {
-        rest.data.iter_mut().zip(&s.data).for_each(|(r, &s)| *r &= !s);
+        rest.data.iter_mut().zip(&s.data).filter(|(_, s)| **s).for_each(|(r, _)| *r = 0);
     }
-    let (labels, pieces) = components(&rest, true);
-    let mut has_line = vec![false; pieces.len() + 1];
-    let mut visit = |p: Pt| {
-        let (x, y) = (p.x as i64, p.y as i64);
-        for dy in -1..=1 {
-            for dx in -1..=1 {
-                has_line[labels.get(x + dx, y + dy).copied().unwrap_or(0) as usize] = true;
-            }
-        }
-    };
-    for e in graph.edges.iter().flatten() {
-        e.points.iter().for_each(|&p| visit(p));
-        if e.a != LOOP {
-            visit(graph.nodes[e.a].at);
-            visit(graph.nodes[e.b].at);
-        }
-    }
-    has_line[0] = true;
-    let mut out = labels.map(|&l| !has_line[l as usize]);
+    let lines = graph.edges.iter().flatten().flat_map(|e| {
+        let ends = if e.a == LOOP { None } else { Some([graph.nodes[e.a].at, graph.nodes[e.b].at]) };
+        e.points.iter().copied().chain(ends.into_iter().flatten())
+    });
+    let mut out = unmet(&rest, lines.map(|p| (p.x as i64, p.y as i64)));
     if let Some(s) = &solid {
         out.data.iter_mut().zip(&s.data).for_each(|(o, &s)| *o |= s);
     }

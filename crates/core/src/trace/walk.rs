@@ -553,11 +553,14 @@ impl Tracing<'_> {
         };
         // At a small angle it may run along the other line for long.
         let more = length + if lean < 0.5 { 4.0 * width } else { 0.6 * width };
-        let mut way = lead::evenly(&tail[tail.len().saturating_sub(4 * width as usize + 12)..]);
+        let mut way = lead::evenly(&tail[tail.len().saturating_sub(2 * width as usize + 12)..]);
         let ahead = Heading { p: last.p, ..heading };
         let from = way.len();
         way.extend((1..=more.ceil() as usize).map(|i| Station::hidden(ahead.on(i as f64, 0.4).p)));
-        lead::lead(self.alpha, &mut way, usual, [true, false]);
+        // One that meets the other steeply has little way to go.
+        if lean < 0.9 {
+            lead::lead(self.alpha, &mut way, usual, [true, false]);
+        }
         let way = &way[from - 1..];
         let mut out: Vec<Station> = Vec::new();
         for w in way.windows(2) {
