@@ -38,6 +38,8 @@ const SURE: f64 = 0.6;
 
 /// A tail that is seen for less than so many of its widths is not cut without asking.
 const LEAST_SURE: f64 = 1.1;
+/// One that is seen for less than so many of its widths is asked of nobody.
+const NUB: f64 = 0.6;
 /// How much longer a line is inside a crossing than past it, if it is a tail that is past.
 const THROUGH: f64 = 1.6;
 /// How far an end must lie past the middle of a line that its ink touches to be past it, px.
@@ -207,8 +209,8 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
         length,
         confidence,
         sure,
-        // Where no line is crossed it is a corner, a tip or the end of a bar.
-        quiet: !sure && crossed.is_none(),
+        // Where no line is crossed it is a corner, a tip or the end of a bar; a nub may be a blot.
+        quiet: !sure && (crossed.is_none() || length < NUB * end.width),
         path,
         cutter,
     })
@@ -245,7 +247,13 @@ fn crossed_at(
             .1;
         // The line itself, bent, is not beside itself.
         let others = arms(middle, of_cutter + on).filter(|a| a.0 != end.line && (a.0 != inner || a.0 == cutter));
-        let sides: Vec<f64> = others.map(|(_, d)| turn(d)).collect();
+        let mut sides: Vec<f64> = others.map(|(_, d)| turn(d)).collect();
+        if share == 0.0 {
+            // What the other line shows of itself beyond this one may end before the circle.
+            let ends = [false, true].into_iter().filter_map(|e| network.end((cutter, e)));
+            let past = ends.map(|e| e.p - place).filter(|d| (LEAST_PAST..of_cutter).contains(&d.len()));
+            sides.extend(past.map(turn));
+        }
         let crosses = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(*a)).any(|l| {
             let right = sides.iter().filter(|a| (BESIDE..PI - BESIDE).contains(&-**a));
             right.into_iter().any(|r| ((l - r) - PI).abs() < STRAIGHT_ON)

@@ -108,7 +108,7 @@ pub fn lead(alpha: &Plane<u8>, course: &mut [Station], usual: f64, held: [bool; 
 }
 
 /// A closed course without corners, its first station not repeated.
-pub fn lead_round(alpha: &Plane<u8>, course: &mut Vec<Station>, usual: f64) {
+pub fn lead_round(alpha: &Plane<u8>, course: &mut [Station], usual: f64) {
     let n = course.len();
     let Some(first) = course.iter().position(|s| s.seen == Seen::Hidden) else { return };
     // It begins half way along the longest stretch that was measured.

@@ -8,9 +8,11 @@
 mod again;
 mod branch;
 mod contour;
+mod course;
 mod fit;
 mod graph;
 mod lead;
+mod meet;
 mod middle;
 mod path;
 pub(crate) mod thinning;
