@@ -494,7 +494,9 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
         for x in 0..400 {
             let is = *seen.alpha.at(x, y) >= IS_INK;
             let wanted = if (128..275).contains(&x) { alone.alpha.at(x, y) } else { ink.alpha.at(x, y) };
-            assert_eq!(is, *wanted >= IS_INK, "at {x}, {y}");
+            // A pixel that is all but half covered falls either way by a hundredth of a pixel.
+            let is_edge = wanted.abs_diff(IS_INK) < 8;
+            assert!(is_edge || is == (*wanted >= IS_INK), "at {x}, {y}");
         }
     }
     // Both stubs still reach the walls: nothing of them is loose there.
