@@ -166,6 +166,12 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
     let straightens = (STRAIGHTENS * width).min(0.5 * known as f64 + 0.25 * width);
     let (third, second) = (stiff.powi(6), stiff.powi(6) / straightens.powi(2));
     const ROUNDS: usize = 6;
+    // A stub beyond a crossing may be bolder than the line.
+    let is_hidden = |s: &Station| s.seen == Seen::Hidden;
+    let first = course.iter().position(is_hidden).unwrap_or(n);
+    let last = course.iter().rposition(is_hidden).unwrap_or(0);
+    let short = (2.0 * width) as usize + 2;
+    let is_stub = |i: usize| i > last && !held[1] && n - last < short || i < first && !held[0] && first < short;
     let mut moved = f64::INFINITY;
     for round in 0..ROUNDS {
         let normals = normals(&at);
@@ -224,7 +230,7 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
             (true, [Some(l), Some(r)]) => Some(2.0 * half[i] + l - r),
             (false, _) => course[i].width,
             // Another line's ink would make it broader.
-            _ => course[i].width.filter(|w| course[i].seen == Seen::Whole && *w < 2.04 * half[i]),
+            _ => course[i].width.filter(|w| course[i].seen == Seen::Whole && (*w < 2.04 * half[i] || is_stub(i))),
         });
         let seen: Vec<Option<f64>> = seen.collect();
         if seen.iter().any(Option::is_some) {

@@ -176,7 +176,9 @@ impl Tracing<'_> {
                 way.reverse();
             }
         }
-        match lines.nearest(self.places[n]) {
+        // Of a line that ends on itself all that is near may be its own end.
+        let near = 1.5 * self.graph.nodes[n].radius + 2.0;
+        match lines.nearest(self.places[n]).filter(|l| l.0 <= near) {
             Some((d, contact)) => {
                 if d > 1.0 {
                     way.push(Station::hidden(self.places[n]));
