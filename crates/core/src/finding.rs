@@ -288,14 +288,12 @@ impl Findings {
             mark: 0,
         };
         let (ends, of_regions) = changed.map_or((None, None), |c| (Some(c.ends), c.regions));
-        // A tail that also faces a gap is judged once: as a gap when closing is sure, else as a tail.
-        let gap_of = |place: usize| gaps.at(place).filter(|g| !g.leak);
-        let tail_of = |place: usize| {
-            let tail = tails.at((place / 2, place % 2 == 1));
-            tail.filter(|_| gap_of(place).is_none_or(|g| !g.sure))
+        // A tail that also faces a gap is judged once: as a gap when closing is sure or the tail is quiet, else as a tail.
+        let judged_gap = |place: usize| {
+            let yields = |g: &Gap, e: EndKey| tails.at(e).is_none_or(|t| t.quiet && !g.quiet);
+            gaps.at(place).filter(|g| !g.leak && (g.sure || g.ends().all(|e| yields(g, e))))
         };
-        let judged_gap =
-            |place: usize| gap_of(place).filter(|g| g.sure || g.ends().all(|e| tail_of(end_place(e)).is_none()));
+        let tail_of = |place: usize| tails.at((place / 2, place % 2 == 1)).filter(|_| judged_gap(place).is_none());
         let mut edited = FindingsEdited::default();
         let mut made: Vec<(About, Spec)> = Vec::new();
         // What was found where nothing is any more is taken out, too.

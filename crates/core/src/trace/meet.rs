@@ -57,7 +57,7 @@ impl Tracing<'_> {
                     |l: &(Vec<Station>, Option<Contact>)| is_straight(&l.0) && self.within(l.0.iter().map(|s| s.p));
                 let (more, contact) = match led.filter(good) {
                     Some(led) => led,
-                    None => self.plainly_on(courses[i].as_ref()?, side, &lines, n),
+                    None => self.plainly_on((i, courses[i].as_ref()?), side, &lines, n),
                 };
                 Some((i, side, more, contact))
             })
@@ -164,7 +164,13 @@ impl Tracing<'_> {
     }
 
     /// What leads a course along the skeleton to a node's place and on to a line that passes there.
-    fn plainly_on(&self, course: &Course, side: usize, lines: &Lines, n: usize) -> (Vec<Station>, Option<Contact>) {
+    fn plainly_on(
+        &self,
+        (own, course): (usize, &Course),
+        side: usize,
+        lines: &Lines,
+        n: usize,
+    ) -> (Vec<Station>, Option<Contact>) {
         let (k, back) = course.walk[if side == 0 { 0 } else { course.walk.len() - 1 }];
         let at_end = back == (side == 0);
         let mut way: Vec<Station> = Vec::new();
@@ -178,7 +184,7 @@ impl Tracing<'_> {
         }
         // Of a line that ends on itself all that is near may be its own end.
         let near = 1.5 * self.graph.nodes[n].radius + 2.0;
-        match lines.nearest(self.places[n]).filter(|l| l.0 <= near) {
+        match lines.nearest(self.places[n]).filter(|l| l.1.course != own || l.0 <= near) {
             Some((d, contact)) => {
                 if d > 1.0 {
                     way.push(Station::hidden(self.places[n]));
