@@ -42,7 +42,7 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
         let mut here = q;
         let mut path = Vec::new();
         for (k, piece) in points {
-            if let Some((p, cutter)) = first_crossing(network, line, here, flat[k].p) {
+            if let Some((p, cutter)) = first_crossing(network, (line, &[]), here, flat[k].p) {
                 path.push(FlatPoint { p, width: flat[k].width });
                 return (path, Some(Crossing { at: p, cutter, beyond: k, piece }));
             }

@@ -135,28 +135,60 @@ fn all(network: &Network, limit: Limit) -> impl Iterator<Item = Tail> {
     network.ends().filter_map(move |end| tail_at(end, network, limit))
 }
 
-/// The tail at an end, if it is one.
+/// How far behind the first line that an end passes others are looked at, in widths of its line and the first one.
+const PASSES: f64 = 1.5;
+
+/// The tail at an end, if it is one: past the first line that it crosses, else past the first it meets.
 fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
+    let first = met_from(end, network, limit, &[])?;
+    let tail = judged(end, network, limit, &first);
+    if tail.as_ref().is_some_and(|t| t.1) {
+        return tail.map(|t| t.0);
+    }
+    // Where several meet the first may be another tail.
+    let reach = first.walked + PASSES * (end.width + 2.0 * cutter_at(network, first.cutter, first.place)?.1);
+    let mut passed = vec![first.cutter];
+    while let Some(next) = met_from(end, network, limit, &passed).filter(|m| m.walked < reach) {
+        if let Some((t, true)) = judged(end, network, limit, &next) {
+            return Some(t);
+        }
+        passed.push(next.cutter);
+    }
+    tail.map(|t| t.0)
+}
+
+/// Where a line is met on the way in from an end.
+struct Met {
+    place: Pt,
+    cutter: usize,
+    /// From the end to the place, px.
+    walked: f64,
+    /// From the end to the place.
+    path: Vec<FlatPoint>,
+    /// What is left of the line, px.
+    rest: f64,
+}
+
+/// The first line that is met on the way in from an end, other than those `passed`.
+fn met_from(end: &LineEnd, network: &Network, limit: Limit, passed: &[usize]) -> Option<Met> {
     let flat = network.flat(end.line);
     let count = flat.len();
     let at = |k: usize| {
         if end.at_end { flat[count - 1 - k] } else { flat[k] }
     };
     let most = limit.at(network.mean_width(end.line));
-    // Walk in from the tip to the first vertex where another line is met.
     let mut walked = 0.0;
     let mut path = vec![at(0)];
-    let mut crossing = None;
     for k in 1..count {
         // Crossings lie on this piece of the flattened line, at vertices of the arrangement.
         let (from, to) = (at(k - 1).p, at(k).p);
-        if let Some((p, cutter)) = first_crossing(network, end.line, from, to) {
-            walked += from.dist(p);
-            let t = from.dist(p) / from.dist(to).max(1e-9);
+        if let Some((place, cutter)) = first_crossing(network, (end.line, passed), from, to) {
+            walked += from.dist(place);
+            let t = from.dist(place) / from.dist(to).max(1e-9);
             let width = at(k - 1).width + (at(k).width - at(k - 1).width) * t;
-            path.push(crate::line::FlatPoint { p, width });
-            crossing = Some((p, cutter, k));
-            break;
+            path.push(FlatPoint { p: place, width });
+            let rest = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
+            return Some(Met { place, cutter, walked, path, rest });
         }
         walked += from.dist(to);
         path.push(at(k));
@@ -164,7 +196,13 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
             break;
         }
     }
-    let (place, cutter, k) = crossing?;
+    None
+}
+
+/// What lies past a line that is met, if it can be a tail, and whether the two cross there.
+fn judged(end: &LineEnd, network: &Network, limit: Limit, met: &Met) -> Option<(Tail, bool)> {
+    let &Met { place, cutter, walked, ref path, rest } = met;
+    let most = limit.at(network.mean_width(end.line));
     // The end of a line upon another lies on its middle; one that runs past lies beyond. In a solid lines end a little
     // way in.
     let is_solid = !network.rings(cutter).is_empty();
@@ -182,7 +220,6 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
         return None;
     }
     // What goes on beyond the crossing, of the line itself or of one that it was parted from there.
-    let own: f64 = (k..count).map(|i| at(i - 1).p.dist(at(i).p)).sum::<f64>();
     let crossed = crossed_at(network, (place, half, cutter), tail_dir, end, across.max(0.35)).filter(|&line| {
         // What swells, tapers or is another pen's is no line that was drawn on.
         let inner = network.mean_width(line);
@@ -193,15 +230,14 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
         });
         !is_solid && seen.into_iter().all(|w| (ALIKE.0 * inner..ALIKE.1 * inner).contains(&w[1].width))
     });
-    let inner = crossed.map_or(own, |line| if line == end.line { own } else { network.length(line) });
+    let inner = crossed.map_or(rest, |line| if line == end.line { rest } else { network.length(line) });
     let short = length / most;
     let through = inner > THROUGH * walked;
     let confidence =
         (-0.35 * short * short).exp() * if crossed.is_some() { 0.95 } else { 0.4 } * if through { 1.0 } else { 0.55 };
     let is_long = length > LEAST_SURE * end.width;
     let sure = confidence >= SURE && is_long && network.line(end.line).is_some_and(|l| l.made != Made::Bridge);
-    let path = path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect();
-    Some(Tail {
+    let tail = Tail {
         line: end.line,
         at_end: end.at_end,
         at: place,
@@ -211,9 +247,10 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
         sure,
         // Where no line is crossed it is a corner, a tip or the end of a bar; a nub may be a blot.
         quiet: !sure && (crossed.is_none() || length < NUB * end.width),
-        path,
+        path: path.iter().rev().map(|f| [f.p.x, f.p.y, f.width]).collect(),
         cutter,
-    })
+    };
+    Some((tail, crossed.is_some()))
 }
 
 /// Whether two lines cross where a tail begins: the line it is of, told, comes from the other side, and the other goes on
@@ -291,8 +328,15 @@ fn arms(network: &Network, middle: Pt, radius: f64) -> Vec<(usize, Pt)> {
     found
 }
 
-/// The first place from `from` to `to` (a piece of `line`) where another line is met, with that line's number.
-pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -> Option<(Pt, usize)> {
+/// The first place from `from` to `to` (a piece of `line`) where another line is met that was not `passed`, with that
+/// line's number.
+pub(super) fn first_crossing(
+    network: &Network,
+    (line, passed): (usize, &[usize]),
+    from: Pt,
+    to: Pt,
+) -> Option<(Pt, usize)> {
+    let is_asked = |other: usize| other != line && !passed.contains(&other);
     let mut best: Option<(f64, u64, Pt, usize)> = None;
     // Of two met at once the lesser, whichever was looked at first.
     let mut consider = |p: Pt, other: usize| {
@@ -303,7 +347,7 @@ pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -
     };
     let reach = from.dist(to) / 2.0 + 0.01;
     for piece in network.near(from.lerp(to, 0.5), reach) {
-        if piece.line as usize == line {
+        if !is_asked(piece.line as usize) {
             continue;
         }
         if let Some((t, _)) = crate::geom::segments_cross(from, to, piece.a, piece.b) {
@@ -314,7 +358,7 @@ pub(super) fn first_crossing(network: &Network, line: usize, from: Pt, to: Pt) -
     if best.is_none() {
         let meet = network.arrangement.owners_at(to_grid(to));
         if meet.len() > 2 {
-            let others = meet.into_iter().flatten().filter(|&&o| o as usize != line);
+            let others = meet.into_iter().flatten().filter(|&&o| is_asked(o as usize));
             let other = others.min_by_key(|&&o| network.line(o as usize).map_or(0, |l| l.id))?;
             return Some((to, *other as usize));
         }
