@@ -141,9 +141,9 @@ const PASSES: f64 = 1.5;
 /// The tail at an end, if it is one: past the first line that it crosses, else past the first it meets.
 fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
     let first = met_from(end, network, limit, &[])?;
-    let tail = judged(end, network, limit, &first);
-    if tail.as_ref().is_some_and(|t| t.1) {
-        return tail.map(|t| t.0);
+    let (tail, crosses) = judged(end, network, limit, &first)?;
+    if crosses {
+        return Some(tail);
     }
     // Where several meet the first may be another tail.
     let reach = first.walked + PASSES * (end.width + 2.0 * cutter_at(network, first.cutter, first.place)?.1);
@@ -154,7 +154,7 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
         }
         passed.push(next.cutter);
     }
-    tail.map(|t| t.0)
+    Some(tail)
 }
 
 /// Where a line is met on the way in from an end.
