@@ -432,7 +432,8 @@ fn what_runs_past_is_found_and_cut_and_what_is_meant_stays() {
     }
 }
 
-/// Art that nobody damaged: pointed corners, zigzags, tapering shapes, hairpins, hatching, whiskers, ends on lines.
+/// Art that nobody damaged: pointed corners, zigzags, tapering shapes, hairpins, hatching, whiskers, ends on lines
+/// behind lines that they cross.
 fn undamaged(seed: u64) -> Ink {
     let mut r = Random(seed.wrapping_mul(31_337) + 1);
     let side = (CELL * CELLS as f64) as usize;
@@ -449,7 +450,7 @@ fn undamaged(seed: u64) -> Ink {
         let turn = r.within(0.0, std::f64::consts::TAU);
         let dir = |a: f64| pt((turn + a).cos(), (turn + a).sin());
         let line = |a: Pt, b: Pt| (0..=60).map(|i| a.lerp(b, f64::from(i) / 60.0)).collect::<Vec<Pt>>();
-        match k % 7 {
+        match k % 8 {
             // A zigzag with corners of 15 to 60 degrees.
             0 => {
                 let half = r.within(0.14, 0.5);
@@ -520,6 +521,18 @@ fn undamaged(seed: u64) -> Ink {
                 for i in 0..5 {
                     let a = f64::from(i) * 0.4 - 0.8;
                     draw(&line(centre + dir(a) * 48.0, centre + dir(a) * 105.0), &|t| 6.0 - 4.0 * t);
+                }
+            }
+            // Rungs that cross one rail and end on the next.
+            6 => {
+                let apart = r.within(1.5, 3.0) * w + 4.0;
+                for across in [0.0, apart, apart + 70.0] {
+                    let at = centre + dir(1.57) * (across - 60.0);
+                    draw(&line(at - dir(0.0) * 125.0, at + dir(0.0) * 125.0), &|_| w);
+                }
+                for i in -2..=2 {
+                    let at = centre + dir(0.0) * (f64::from(i) * 29.0) - dir(1.57) * 60.0;
+                    draw(&line(at, at + dir(1.57) * (apart + 70.0) + dir(0.0) * r.within(-9.0, 9.0)), &|_| w);
                 }
             }
             // A swelling stroke, a fork and steam.
