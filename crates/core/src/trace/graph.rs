@@ -4,6 +4,7 @@
 use super::thinning::AROUND;
 use crate::geom::{Pt, angle_between, outward_from, pt};
 use crate::plane::Plane;
+use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 /// Where branches meet (three or more), end (one), or nothing does (none left).
@@ -63,7 +64,8 @@ impl Graph {
         let place = |i: usize| pt((i % w) as f64 + 0.5, (i / w) as f64 + 0.5);
         // The paper begins half a pixel before the nearest paper pixel's centre.
         let depth = |i: usize| (f64::from(squared.data[i]).sqrt() - 0.5).max(0.5);
-        let pixels: Vec<usize> = (0..skeleton.data.len()).filter(|&i| skeleton.data[i]).collect();
+        let in_row = |y: usize| (y * w..(y + 1) * w).filter(|&i| skeleton.data[i]).collect::<Vec<usize>>();
+        let pixels = (0..skeleton.height).into_par_iter().map(in_row).collect::<Vec<_>>().concat();
         let mut node_of: FxHashMap<usize, usize> = FxHashMap::default();
         let mut graph = Graph::default();
         for &i in &pixels {

@@ -24,7 +24,11 @@ pub fn to_edge(alpha: &Plane<u8>, from: Pt, dir: Pt, limit: f64) -> Option<f64> 
 
 /// The same where the ink is known not to end before `least` px.
 pub fn to_edge_beyond(alpha: &Plane<u8>, from: Pt, dir: Pt, least: f64, limit: f64) -> Option<f64> {
-    let step = 0.5;
+    let at = |t: f64| {
+        let q = from + dir * t;
+        let outside = q.x < 0.0 || q.y < 0.0 || q.x > alpha.width as f64 || q.y > alpha.height as f64;
+        if outside { 0.0 } else { alpha.sample(q.x, q.y) }
+    };
     let first = from + dir * least;
     let mut before = alpha.sample(first.x, first.y);
     if before < HALF {
@@ -32,14 +36,15 @@ pub fn to_edge_beyond(alpha: &Plane<u8>, from: Pt, dir: Pt, least: f64, limit: f
     }
     let mut t = least;
     while t < limit {
-        t += step;
-        let q = from + dir * t;
-        let outside = q.x < 0.0 || q.y < 0.0 || q.x > alpha.width as f64 || q.y > alpha.height as f64;
-        let here = if outside { 0.0 } else { alpha.sample(q.x, q.y) };
+        let here = at(t + 1.0);
         if here < HALF {
-            return Some(t - step * (HALF - here) / (before - here).max(1e-9));
+            // On the half of the step in which it ends.
+            let middle = at(t + 0.5);
+            let (start, before, here) = if middle < HALF { (t, before, middle) } else { (t + 0.5, middle, here) };
+            let end = start + 0.5 * (before - HALF) / (before - here).max(1e-9);
+            return (start < limit).then_some(end);
         }
-        before = here;
+        (t, before) = (t + 1.0, here);
     }
     None
 }

@@ -87,16 +87,17 @@ pub(super) struct Tracing<'a> {
 /// Where the middles of the branches meet: the point nearest to all their lines, weighted to the skeleton's node.
 fn node_places(graph: &Graph, branches: &[Option<Branch>], degree: &[usize]) -> Vec<Pt> {
     let mut lines: Vec<Vec<Heading>> = vec![Vec::new(); graph.nodes.len()];
-    for b in branches.iter().flatten().filter(|b| b.a != LOOP) {
-        for at_end in [false, true] {
-            let node = &graph.nodes[b.node(at_end)];
-            let part = b.from(at_end);
-            if part.len() >= 2 {
-                let heading = Heading::of(&part, 2.0 * node.radius + 4.0, 1.5 * node.radius + 3.0);
-                lines[b.node(at_end)].push(heading.on(heading.p.dist(node.at), 0.2));
-            }
-        }
-    }
+    let heading = |b: &Branch, at_end: bool| {
+        let node = &graph.nodes[b.node(at_end)];
+        let part = b.from(at_end);
+        (part.len() >= 2).then(|| {
+            let heading = Heading::of(&part, 2.0 * node.radius + 4.0, 1.5 * node.radius + 3.0);
+            (b.node(at_end), heading.on(heading.p.dist(node.at), 0.2))
+        })
+    };
+    let branches = branches.par_iter().flatten().filter(|b| b.a != LOOP);
+    let headings: Vec<_> = branches.map(|b| [false, true].map(|at_end| heading(b, at_end))).collect();
+    headings.into_iter().flatten().flatten().for_each(|(n, heading)| lines[n].push(heading));
     graph
         .nodes
         .iter()
@@ -167,11 +168,12 @@ impl Tracing<'_> {
             }
             let ends: Vec<Half> =
                 ends.iter().copied().filter(|&(k, e)| self.partner[k][usize::from(e)].is_none()).collect();
+            let headings: Vec<Option<Heading>> = ends.iter().map(|&e| self.heading(e)).collect();
             let mut pairs: Vec<(f64, f64, Half, Half)> = Vec::new();
             for (i, &one) in ends.iter().enumerate() {
-                for &other in &ends[i + 1..] {
-                    let (Some(a), Some(b)) = (self.heading(one), self.heading(other)) else { continue };
-                    let bend = a.bend_to(&b);
+                for (&other, b) in ends.iter().zip(&headings).skip(i + 1) {
+                    let (Some(a), Some(b)) = (&headings[i], b) else { continue };
+                    let bend = a.bend_to(b);
                     let limit = if self.shows(one) && self.shows(other) { GOES_ON } else { BARE };
                     if ends.len() == 2 || bend < limit {
                         let stubs = f64::from(u8::from(self.is_stub(one)) + u8::from(self.is_stub(other)));
