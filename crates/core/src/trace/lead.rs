@@ -165,7 +165,7 @@ fn settle(alpha: &Plane<u8>, course: &mut [Station], near: usize, width: f64, he
     // What little is measured tells no curvature.
     let straightens = (STRAIGHTENS * width).min(0.5 * known as f64 + 0.25 * width);
     let (third, second) = (stiff.powi(6), stiff.powi(6) / straightens.powi(2));
-    const ROUNDS: usize = 6;
+    const ROUNDS: usize = 4;
     // A stub beyond a crossing may be bolder than the line.
     let is_hidden = |s: &Station| s.seen == Seen::Hidden;
     let first = course.iter().position(is_hidden).unwrap_or(n);
