@@ -163,7 +163,7 @@ pub fn measured(graph: &Graph, alpha: &Plane<u8>) -> Vec<Option<Branch>> {
 /// Leaves out what lies at crossings and corners, where a line's own edges cannot be seen, and carries free ends on to
 /// where their ink ends.
 pub fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [Option<Branch>]) {
-    let crowded = |n: usize| n != LOOP && (degree[n] >= 3 || graph.nodes[n].corner);
+    let crowded = |n: usize| n != LOOP && (degree[n] >= 3 || graph.nodes[n].corner || graph.nodes[n].in_solid);
     let pair = |b: &Branch| (b.a.min(b.b), b.a.max(b.b));
     let mut between: FxHashMap<(usize, usize), usize> = FxHashMap::default();
     branches.iter().flatten().for_each(|b| *between.entry(pair(b)).or_default() += 1);

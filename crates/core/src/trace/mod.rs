@@ -87,7 +87,7 @@ pub fn trace_bones(bones: &Bones, alpha: &Plane<u8>, recipe: &TraceRecipe, dpi: 
     graph.prune();
     drop_stubs(&mut graph, solid.as_ref(), radius);
     graph.merge_crossings();
-    let strokes = walk::strokes(&mut graph, alpha, recipe.tolerance);
+    let strokes = walk::strokes(&mut graph, alpha, solid.as_ref(), recipe.tolerance);
     let solid = absorb(&mask, solid, &graph);
     outlines(alpha, &mask, &solid, recipe.tolerance)
         .into_iter()
@@ -104,7 +104,8 @@ fn broad(squared: &Plane<u32>, radius: f64) -> Option<Plane<bool>> {
     if !core.data.iter().any(|&c| c) {
         return None;
     }
-    let reach = (radius * radius) as u32;
+    // A pixel more, so that no rim is left where the edge slants.
+    let reach = (radius + 1.0).powi(2) as u32;
     let mut opened = squared_distance_to(&core).map(|&d| d <= reach);
     opened.data.iter_mut().zip(&squared.data).for_each(|(o, &d)| *o &= d > 0);
     let (labels, pieces) = components(&opened, true);

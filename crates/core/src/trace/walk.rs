@@ -22,7 +22,7 @@ const STUB: f64 = 0.3;
 const SHARES: f64 = 0.4;
 
 /// The lines of all branches; those of which no line comes are taken away, so that their ink is not passed over.
-pub fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form> {
+pub fn strokes(graph: &mut Graph, alpha: &Plane<u8>, solid: Option<&Plane<bool>>, tolerance: f64) -> Vec<Form> {
     let mut all = measured(graph, alpha);
     let mut degree: Vec<usize> = graph.incidence().iter().map(Vec::len).collect();
     let mut branches = all.clone();
@@ -42,8 +42,17 @@ pub fn strokes(graph: &mut Graph, alpha: &Plane<u8>, tolerance: f64) -> Vec<Form
         places = node_places(graph, &branches, &degree);
     }
     let tips = degree.iter().zip(&graph.nodes).map(|(d, n)| *d == 1 && !n.in_solid).collect();
-    let mut tracing =
-        Tracing { graph, alpha, branches, places, tips, passed: Vec::new(), partner: Vec::new(), touching: Vec::new() };
+    let mut tracing = Tracing {
+        graph,
+        alpha,
+        solid,
+        branches,
+        places,
+        tips,
+        passed: Vec::new(),
+        partner: Vec::new(),
+        touching: Vec::new(),
+    };
     tracing.pair();
     let walks = tracing.walks();
     let mut courses: Vec<Option<Course>> =
@@ -70,6 +79,8 @@ pub(super) type Walk = Vec<(usize, bool)>;
 pub(super) struct Tracing<'a> {
     pub(super) graph: &'a Graph,
     pub(super) alpha: &'a Plane<u8>,
+    /// The pixels of solid ink.
+    solid: Option<&'a Plane<bool>>,
     /// In step with the graph's edges, then the stretches that are walked a second time.
     pub(super) branches: Vec<Option<Branch>>,
     /// Where the lines at a node meet.
@@ -294,6 +305,26 @@ impl Tracing<'_> {
         good as f64 >= 0.9 * way.len().saturating_sub(1) as f64
     }
 
+    /// What leads a branch on as it runs into the solid at one of its ends; `None` where it would pass the solid by.
+    fn into_solid(&self, end: Half, width: f64) -> Option<Vec<Station>> {
+        let b = self.branches[end.0].as_ref().filter(|b| b.samples.len() >= 3)?;
+        let node = &self.graph.nodes[b.node(end.1)];
+        let (solid, heading) = (self.solid.filter(|_| node.in_solid)?, self.heading(end)?);
+        let from = b.from(end.1)[0];
+        let ahead = Heading { p: from, ..heading };
+        let on = from.dist(node.at);
+        let is_solid = |p: Pt| solid.get(p.x as i64, p.y as i64).copied().unwrap_or(false);
+        let way: Vec<Heading> = (1..(on + 2.0 * width) as usize + 5).map(|i| ahead.on(i as f64, 0.4)).collect();
+        let met = way.iter().position(|h| is_solid(h.p))?;
+        let inside = way[met..].iter().take_while(|h| is_solid(h.p)).count().min(width as usize + 3);
+        // Far enough for the sides of its round end to lie in the solid, too.
+        let half = b.width(end.1) / 2.0;
+        let is_held = |h: &Heading| [half, -half].iter().all(|&s| is_solid(h.p + h.dir.turned() * s));
+        let deep = way[met..met + inside].iter().position(is_held).unwrap_or(inside / 2);
+        let last = met + deep.max(2).min(inside - 1);
+        Some(way[..=last].iter().map(|h| Station::hidden(h.p)).collect())
+    }
+
     /// All branches strung together, with whether each string closes on itself.
     fn walks(&self) -> Vec<(Walk, bool)> {
         let mut used = vec![false; self.branches.len()];
@@ -392,8 +423,19 @@ impl Tracing<'_> {
                 let goes_on = self.passed[n] && !self.graph.nodes[n].in_solid;
                 open[side] = (!is_tip && goes_on).then_some(n);
                 ends[side] = is_tip.then(|| b.width(back != (side == 1)));
-                if b.samples.is_empty() || !is_tip && (!goes_on || plain || b.samples.len() < 3) {
-                    let at = if side == 0 { 0 } else { parts.len() };
+                let at = if side == 0 { 0 } else { parts.len() };
+                let end = (k, back != (side == 1));
+                if let Some(mut more) = self.into_solid(end, usual).filter(|_| !plain) {
+                    let Some(Part::Run(run, _)) = (if side == 0 { parts.first_mut() } else { parts.last_mut() }) else {
+                        continue;
+                    };
+                    if side == 0 {
+                        more.reverse();
+                        run.splice(0..0, more);
+                    } else {
+                        run.extend(more);
+                    }
+                } else if b.samples.is_empty() || !is_tip && (!goes_on || plain || b.samples.len() < 3) {
                     parts.insert(at, Part::Node(self.places[n], true));
                 }
             }
