@@ -2,6 +2,8 @@
 
 #![allow(dead_code, clippy::unwrap_used)]
 
+pub mod tails;
+
 use rhizograph_core::command::{Change, Command, plan};
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
