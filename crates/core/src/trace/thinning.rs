@@ -176,7 +176,7 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(ranks: &Plane<T>, last: u32, ends:
         })
         .collect();
     let band = BAND.max(h.div_ceil(BANDS));
-    let is_between = |y: usize| (y % band == 0 && y > 0) || (y % band == band - 1 && y + 1 < h);
+    let is_between = |y: usize| (y > 0 && y.is_multiple_of(band)) || (y + 1 < h && (y + 1).is_multiple_of(band));
     let bands: Vec<Ranked> = (0..h.div_ceil(band))
         .into_par_iter()
         .map(|k| {
@@ -196,16 +196,17 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(ranks: &Plane<T>, last: u32, ends:
     };
     for rank in 0..=last as usize {
         let many: usize = bands.iter().map(|b| b.at(rank).len()).sum();
-        let parts = left.data.chunks_mut(band * w).zip(rings.data.chunks_mut(band * w)).zip(&bands).enumerate();
-        let thinned = |(k, ((left, rings), ranked)): (usize, ((&mut [bool], &mut [u8]), &Ranked))| {
-            let (base, end) = (k * band * w, k * band * w + left.len());
-            let own = base + if k > 0 { w } else { 0 }..end - if end < w * h { w } else { 0 };
-            thinner.thin(rank, ranked.at(rank), &mut Rows { base, left, rings }, own)
+        let chunks = left.data.chunks_mut(band * w).zip(rings.data.chunks_mut(band * w)).enumerate();
+        let rows = chunks.map(|(k, (left, rings))| Rows { base: k * band * w, left, rings });
+        let thinned = |(mut rows, ranked): (Rows, &Ranked)| {
+            let (base, end) = (rows.base, rows.base + rows.left.len());
+            let own = base + if base > 0 { w } else { 0 }..end - if end < w * h { w } else { 0 };
+            thinner.thin(rank, ranked.at(rank), &mut rows, own)
         };
         let mut freed: Vec<Vec<u32>> = match many {
             0 => Vec::new(),
-            1..MANY => parts.map(thinned).collect(),
-            _ => parts.collect::<Vec<_>>().into_par_iter().map(thinned).collect(),
+            1..MANY => rows.zip(&bands).map(thinned).collect(),
+            _ => rows.zip(&bands).collect::<Vec<_>>().into_par_iter().map(thinned).collect(),
         };
         freed.insert(0, between.at(rank).to_vec());
         let bucket = freed.concat();

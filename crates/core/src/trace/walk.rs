@@ -306,7 +306,7 @@ impl Tracing<'_> {
     }
 
     /// What leads a branch on as it runs into the solid at one of its ends; `None` where it would pass the solid by.
-    fn into_solid(&self, end: Half, width: f64) -> Option<Vec<Station>> {
+    fn led_into_solid(&self, end: Half, width: f64) -> Option<Vec<Station>> {
         let b = self.branches[end.0].as_ref().filter(|b| b.samples.len() >= 3)?;
         let node = &self.graph.nodes[b.node(end.1)];
         let (solid, heading) = (self.solid.filter(|_| node.in_solid)?, self.heading(end)?);
@@ -425,7 +425,7 @@ impl Tracing<'_> {
                 ends[side] = is_tip.then(|| b.width(back != (side == 1)));
                 let at = if side == 0 { 0 } else { parts.len() };
                 let end = (k, back != (side == 1));
-                if let Some(mut more) = self.into_solid(end, usual).filter(|_| !plain) {
+                if let Some(mut more) = self.led_into_solid(end, usual).filter(|_| !plain) {
                     let Some(Part::Run(run, _)) = (if side == 0 { parts.first_mut() } else { parts.last_mut() }) else {
                         continue;
                     };
