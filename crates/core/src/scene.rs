@@ -54,7 +54,7 @@ impl Scene {
             || Regions::of(&network, &ink.alpha),
             || {
                 let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
-                (gaps, Tails::of(&network, &sheet.recipes.join, sheet.dpi))
+                (gaps, Tails::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi))
             },
         );
         wanted()?;
@@ -103,7 +103,7 @@ impl Scene {
         let edited = self.network.edit(&before.lines, &after.lines);
         let Scene { ink: Ink { alpha, .. }, network, regions, gaps, tails, .. } = self;
         let ((of_regions, tail_ends), gap_ends) = rayon::join(
-            || (regions.update(network, &edited, alpha, &ink), tails.update(network, &edited)),
+            || (regions.update(network, &edited, alpha, &ink), tails.update(network, &edited, alpha, &ink)),
             || gaps.update(network, &edited, alpha, &ink),
         );
         let dropped = drops_in(&self.regions, &after.drops);

@@ -1,8 +1,10 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
 use super::ink_beside;
-use crate::geom::{Pt, angle_between, pt};
+use crate::geom::{Bounds, Pt, angle_between, pt};
+use crate::ink::IS_INK;
 use crate::line::{End, FlatPoint, Form, Line, Made, Spine, thin_profile};
+use crate::plane::Plane;
 use crate::recipe::{JoinRecipe, px_per_mm};
 use crate::region::arrangement::to_grid;
 use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
@@ -41,7 +43,7 @@ const LEAST_SURE: f64 = 1.1;
 /// One that is seen for less than so many of its widths is asked of nobody.
 const NUB: f64 = 0.6;
 /// How much longer a line is inside a crossing than past it, if it is a tail that is past.
-const THROUGH: f64 = 1.6;
+const THROUGH: f64 = 1.8;
 /// How far an end must lie past the middle of a line that its ink touches to be past it, px.
 const LEAST_PAST: f64 = 1.0;
 
@@ -87,24 +89,32 @@ pub struct Tails {
 }
 
 impl Tails {
-    /// Finds the tails of a drawing.
-    pub fn of(network: &Network, recipe: &JoinRecipe, dpi: f64) -> Tails {
+    /// Finds the tails of a drawing. `alpha` is the ink as it is seen.
+    pub fn of(network: &Network, alpha: &Plane<u8>, recipe: &JoinRecipe, dpi: f64) -> Tails {
         let limit = Limit::of(recipe, dpi);
-        let tails = all(network, limit).map(|t| ((t.line, t.at_end), t)).collect();
+        let tails = all(network, Some(alpha), limit).map(|t| ((t.line, t.at_end), t)).collect();
         Tails { limit, tails }
     }
 
-    /// The same after an edit of the network. Gives the places of the ends it looked at, and of those that are loose no
-    /// more.
-    pub fn update(&mut self, network: &Network, edited: &Edited) -> FxHashSet<usize> {
-        let near = Places::of(&edited.places);
+    /// The same after an edit of the network, and of the ink in `inked`. Gives the places of the ends it looked at, and of
+    /// those that are loose no more.
+    pub fn update(
+        &mut self,
+        network: &Network,
+        edited: &Edited,
+        alpha: &Plane<u8>,
+        inked: &[Bounds],
+    ) -> FxHashSet<usize> {
+        let mut places = edited.places.clone();
+        places.extend(inked);
+        let near = Places::of(&places);
         // As far in as tails are looked for, and across what they may cross there.
         let reach = self.limit.at(edited.widest) + BEYOND + 4.0 * edited.widest + 10.0;
         let limit = self.limit;
         let is_gone = |k: &EndKey, _: &mut Tail| network.end(*k).is_none();
         let mut ends: FxHashSet<usize> = self.tails.extract_if(.., is_gone).map(|(k, _)| end_place(k)).collect();
         for end in network.ends().filter(|e| near.near(e.p, reach)) {
-            match tail_at(end, network, limit) {
+            match tail_at(end, network, Some(alpha), limit) {
                 Some(tail) => self.tails.insert(end.key(), tail),
                 None => self.tails.remove(&end.key()),
             };
@@ -128,20 +138,20 @@ const BEYOND: f64 = 60.0;
 
 /// The stretches past a last crossing that are seen up to `limit` px long.
 pub fn tails_up_to(network: &Network, limit: f64) -> Vec<Tail> {
-    all(network, Limit::Told(limit)).collect()
+    all(network, None, Limit::Told(limit)).collect()
 }
 
-fn all(network: &Network, limit: Limit) -> impl Iterator<Item = Tail> {
-    network.ends().filter_map(move |end| tail_at(end, network, limit))
+fn all(network: &Network, alpha: Option<&Plane<u8>>, limit: Limit) -> impl Iterator<Item = Tail> {
+    network.ends().filter_map(move |end| tail_at(end, network, alpha, limit))
 }
 
 /// How far behind the first line that an end passes others are looked at, in widths of its line and the first one.
 const PASSES: f64 = 1.5;
 
 /// The tail at an end, if it is one: past the first line that it crosses, else past the first it meets.
-fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
+fn tail_at(end: &LineEnd, network: &Network, alpha: Option<&Plane<u8>>, limit: Limit) -> Option<Tail> {
     let first = met_from(end, network, limit, &[])?;
-    let (tail, crosses) = judged(end, network, limit, &first)?;
+    let (tail, crosses) = judged(end, (network, alpha), limit, &first)?;
     if crosses {
         return Some(tail);
     }
@@ -149,7 +159,7 @@ fn tail_at(end: &LineEnd, network: &Network, limit: Limit) -> Option<Tail> {
     let reach = first.walked + PASSES * (end.width + 2.0 * cutter_at(network, first.cutter, first.place)?.1);
     let mut passed = vec![first.cutter];
     while let Some(next) = met_from(end, network, limit, &passed).filter(|m| m.walked < reach) {
-        if let Some((t, true)) = judged(end, network, limit, &next) {
+        if let Some((t, true)) = judged(end, (network, alpha), limit, &next) {
             return Some(t);
         }
         passed.push(next.cutter);
@@ -200,7 +210,12 @@ fn met_from(end: &LineEnd, network: &Network, limit: Limit, passed: &[usize]) ->
 }
 
 /// What lies past a line that is met, if it can be a tail, and whether the two cross there.
-fn judged(end: &LineEnd, network: &Network, limit: Limit, met: &Met) -> Option<(Tail, bool)> {
+fn judged(
+    end: &LineEnd,
+    (network, alpha): (&Network, Option<&Plane<u8>>),
+    limit: Limit,
+    met: &Met,
+) -> Option<(Tail, bool)> {
     let &Met { place, cutter, walked, ref path, rest } = met;
     let most = limit.at(network.mean_width(end.line));
     // The end of a line upon another lies on its middle; one that runs past lies beyond. In a solid lines end a little
@@ -228,7 +243,9 @@ fn judged(end: &LineEnd, network: &Network, limit: Limit, met: &Met) -> Option<(
             off += w[0].p.dist(w[1].p);
             off > end.width / 4.0 && off < walked - half / across
         });
-        !is_solid && seen.into_iter().all(|w| (ALIKE.0 * inner..ALIKE.1 * inner).contains(&w[1].width))
+        let [least, most] = seen.fold([f64::INFINITY, 0.0], |[a, b], w| [a.min(w[1].width), b.max(w[1].width)]);
+        let is_even = most == 0.0 || ALIKE.0 * inner <= least && most < ALIKE.1 * inner && most < EVEN * least;
+        !is_solid && is_even && alpha.is_none_or(|alpha| stands_out(path, end.dir, alpha))
     });
     let inner = crossed.map_or(rest, |line| if line == end.line { rest } else { network.length(line) });
     let short = length / most;
@@ -251,6 +268,19 @@ fn judged(end: &LineEnd, network: &Network, limit: Limit, met: &Met) -> Option<(
         cutter,
     };
     Some((tail, crossed.is_some()))
+}
+
+/// How far beyond its own edge there must be paper beside what stands out, px.
+const BARE: f64 = 2.0;
+
+/// Whether a stretch (from its tip on, led there by `out`) has paper on both of its sides somewhere.
+fn stands_out(path: &[FlatPoint], out: Pt, alpha: &Plane<u8>) -> bool {
+    let is_bare = |at: &FlatPoint, dir: Pt| {
+        let aside = dir.turned() * (at.width / 2.0 + BARE);
+        [at.p + aside, at.p - aside].iter().all(|q| alpha.sample(q.x, q.y) < f64::from(IS_INK))
+    };
+    let ways = path.windows(2).map(|w| (&w[1], (w[0].p - w[1].p).unit()));
+    path.first().map(|tip| (tip, out)).into_iter().chain(ways).any(|(at, dir)| is_bare(at, dir))
 }
 
 /// Whether two lines cross where a tail begins: the line it is of, told, comes from the other side, and the other goes on
@@ -301,6 +331,8 @@ fn crossed_at(
 
 /// How wide a tail is, in widths of its line.
 const ALIKE: (f64, f64) = (0.7, 1.4);
+/// How much wider it is at its widest than at its narrowest.
+const EVEN: f64 = 1.7;
 /// How far a line may turn at a crossing, how far one that it crosses, and what lies beside it, radians.
 const OPPOSITE: f64 = 0.6;
 const STRAIGHT_ON: f64 = 0.75;

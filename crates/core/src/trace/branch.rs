@@ -241,13 +241,11 @@ fn swelling(samples: &[Sample], from: usize, to: usize, node: f64, back: bool) -
         let on = (i + OVER).min(reach - 1);
         !at(i).measured || !at(on).measured || at(i).width - at(on).width > MERGES * (on - i) as f64
     };
-    // Another line's nub may lie on the far side of a narrower place.
-    let skips = SKIPS + node as usize;
     let mut last = 0;
     for i in (0..reach).take_while(|&i| is_broad(i)) {
         if grows(i) {
             last = i + 1;
-        } else if i >= last + skips {
+        } else if i >= last + SKIPS {
             break;
         }
     }

@@ -4,7 +4,7 @@ use super::branch::Heading;
 use super::course::Course;
 use super::graph::LOOP;
 use super::lead::{self, Seen, Station};
-use super::middle::to_edge;
+use super::middle::{HALF, to_edge};
 use super::path::spine_through;
 use super::walk::{Half, Tracing};
 use crate::geom::{Pt, angle_between, nearest_on_segment, segments_cross};
@@ -160,7 +160,11 @@ impl Tracing<'_> {
         let seen = edge - half / lean.sin().max(0.3);
         // What is longer was traced.
         let is_nub = seen > SEEN * width + 0.8 && seen < width;
-        (lean > STEEP && is_nub && past > 1.0).then(|| contact.p + dir * past)
+        // Within a mass of ink nothing stands out.
+        let near_tip = contact.p + dir * (edge - 0.3 * seen);
+        let aside = dir.turned() * (width / 2.0 + 2.0);
+        let is_bare = [near_tip + aside, near_tip - aside].iter().any(|q| self.alpha.sample(q.x, q.y) < HALF);
+        (lean > STEEP && is_nub && past > 1.0 && is_bare).then(|| contact.p + dir * past)
     }
 
     /// What leads a course along the skeleton to a node's place and on to a line that passes there.
