@@ -259,6 +259,49 @@ export const tests = {
         }
     },
 
+    async 'a hand laid down beside the pen draws nothing, be it before the pen or after'(url) {
+        const { page, context, troubles, close } = await openBrowser();
+        try {
+            const { view, before } = await joining(page, url);
+            const [x, y] = [...before.regions].sort((a, b) => b.area - a.area)[3].seed;
+            await page.getByRole('button', { name: 'Seam', exact: true }).click();
+            const [from, to] = [await onPage(page, before, [x - 30, y]), await onPage(page, before, [x + 30, y + 10])];
+            const palm = [from[0] - 90, from[1] - 60];
+            const devices = await context.newCDPSession(page);
+            const touch = (type, points) =>
+                devices.send('Input.dispatchTouchEvent', { type, touchPoints: points.map(([x, y]) => ({ x, y })) });
+            const pen = (type, [x, y], buttons = 1) =>
+                devices.send('Input.dispatchMouseEvent', { type, x, y, buttons, button: 'left', pointerType: 'pen' });
+            for (const isHandFirst of [true, false]) {
+                const { steps } = await view();
+                if (isHandFirst) await touch('touchStart', [palm]);
+                await pen('mousePressed', from);
+                if (!isHandFirst) await touch('touchStart', [palm]);
+                for (let k = 1; k <= 6; k++) {
+                    await pen(
+                        'mouseMoved',
+                        [0, 1].map((i) => from[i] + ((to[i] - from[i]) * k) / 6),
+                    );
+                    if (k === 3) await touch('touchMove', [[palm[0] + 25, palm[1] + 5]]);
+                }
+                await touch('touchEnd', []);
+                await pen('mouseReleased', to, 0);
+                await saved(page);
+                const after = await view();
+                assert.equal(after.steps, steps + 1);
+                const seam = after.lines.find((l) => l.kind === 'seam' && !before.lines.some((b) => b.id === l.id));
+                const numbers = seam.path.match(/-?\d+(\.\d+)?/g).map(Number);
+                const far = numbers.filter((v, i) => Math.abs(v - (i % 2 ? y + 5 : x)) > (i % 2 ? 32 : 62));
+                assert.deepEqual(far, [], `it went to the hand: ${seam.path}`);
+                await page.keyboard.press('Control+z');
+                await saved(page);
+            }
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
     async 'what lies in a box or in a free outline is cut out, its ends as told'(url) {
         const { page, troubles, close } = await openBrowser();
         try {

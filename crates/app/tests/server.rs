@@ -141,6 +141,26 @@ fn steps_answer_what_changed_and_the_journal_gives_the_same_state() {
 }
 
 #[test]
+fn what_a_newer_program_wrote_is_refused_and_kept() {
+    let mut server = Server::start();
+    let id = drawing(&server, 1);
+    let at = format!("/drawings/{id}");
+    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    server.execute("update states set version = 99");
+    server.crash_and_restart();
+    let mut refused = agent().get(format!("{}/api{at}", server.url)).call().unwrap();
+    assert_eq!(refused.status(), 422);
+    let told: Value = refused.body_mut().read_json().unwrap();
+    assert!(told["error"].as_str().unwrap().contains("a newer program wrote"), "{told}");
+    let step = post(&server, &format!("{at}/undo"), &json!({ "revision": traced["info"]["revision"] }));
+    assert_eq!(step.status(), 422);
+    // It is as it was for the program that can read it.
+    server.execute("update states set version = 1");
+    server.crash_and_restart();
+    assert_eq!(state(&get(&server, &at)), state(&traced));
+}
+
+#[test]
 fn a_stale_step_is_refused_and_overwrites_nothing() {
     let server = Server::start();
     let id = drawing(&server, 1);

@@ -9,6 +9,7 @@ pub mod pictures;
 pub mod queue;
 pub mod routes;
 pub mod store;
+pub mod stored;
 pub mod view;
 pub mod worker;
 

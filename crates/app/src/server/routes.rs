@@ -59,6 +59,11 @@ impl From<Error> for Refused {
             Error::Core(_) | Error::NothingTo(_) | Error::Asked(_) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)
             }
+            Error::Unreadable(_) => (
+                Status::UnprocessableEntity,
+                "Nothing was changed. Open it with the program that wrote it, or a newer one.",
+                None,
+            ),
             Error::Store(sqlx::Error::Database(d)) if d.is_foreign_key_violation() => {
                 let told = Refusal {
                     error: "what this is about is no longer there".into(),

@@ -3,6 +3,7 @@
 //! step costs what it changes, not what the drawing holds.
 
 use super::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
+use super::stored::{self, VERSION};
 use crate::intake::NewDrawing;
 use rhizograph_core::command::Change;
 use rhizograph_core::geom::Pt;
@@ -10,6 +11,7 @@ use rhizograph_core::paint::Swatch;
 use rhizograph_core::recipe::Register;
 use rhizograph_core::sheet::Sheet;
 use rhizograph_formats::Reading;
+use serde_json::value::RawValue;
 use sqlx::types::Json;
 use sqlx::{PgExecutor, PgPool, Postgres, Row, Transaction};
 
@@ -104,9 +106,10 @@ pub async fn insert_drawing(
     .bind(drawing.sheet.recipes.intake.register.map(Json))
     .fetch_one(&mut **tx)
     .await?;
-    sqlx::query("insert into states (drawing, revision, sheet) values ($1, 0, $2)")
+    sqlx::query("insert into states (drawing, revision, sheet, version) values ($1, 0, $2, $3)")
         .bind(id)
         .bind(Json(&drawing.sheet))
+        .bind(VERSION)
         .execute(&mut **tx)
         .await?;
     sqlx::query("insert into originals (drawing, file_name, sha256, bytes, notes) values ($1, $2, $3, $4, $5)")
@@ -267,25 +270,29 @@ pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
 /// A step in the journal: a change, done or undone.
 #[derive(serde::Deserialize)]
 struct Journaled {
-    change: Change,
+    change: Box<RawValue>,
+    version: i16,
     back: bool,
 }
 
 /// A drawing with its state and the labels of its next undo and redo.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
     let row = sqlx::query(
-        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, d.revision, d.handed_off,
-                (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'back', j.back) order by j.revision), '[]')
+        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off,
+                (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'version', j.version, 'back', j.back)
+                    order by j.revision), '[]')
                  from journal j where j.drawing = d.id and j.revision > s.revision) as journal
          from drawings d join states s on s.drawing = d.id join originals o on o.drawing = d.id where d.id = $1",
     )
     .bind(drawing)
     .fetch_one(pool)
     .await?;
-    let (Json(mut sheet), Json(journal)): (Json<Sheet>, Json<Vec<Journaled>>) =
+    let (Json(state), Json(journal)): (Json<Box<RawValue>>, Json<Vec<Journaled>>) =
         (row.try_get("sheet")?, row.try_get("journal")?);
+    let mut sheet = stored::sheet(&state, row.try_get("version")?)?;
     for step in journal {
-        let next = if step.back { step.change.undo(&sheet) } else { step.change.apply(&sheet) };
+        let change = stored::change(&step.change, step.version)?;
+        let next = if step.back { change.undo(&sheet) } else { change.apply(&sheet) };
         sheet = next.map_err(|e| sqlx::Error::Decode(Box::new(e)))?;
     }
     let steps = steps(pool, drawing).await?;
@@ -355,12 +362,12 @@ pub const LONG_JOURNAL: i64 = 48;
 /// The change that undo (or redo) is about, if there is one.
 pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Option<Change>> {
     let query = if redo {
-        "select change from changes where drawing = $1 and undone order by step limit 1"
+        "select change, version from changes where drawing = $1 and undone order by step limit 1"
     } else {
-        "select change from changes where drawing = $1 and not undone order by step desc limit 1"
+        "select change, version from changes where drawing = $1 and not undone order by step desc limit 1"
     };
-    let found: Option<Json<Change>> = sqlx::query_scalar(query).bind(drawing).fetch_optional(pool).await?;
-    Ok(found.map(|j| j.0))
+    let found: Option<(Json<Box<RawValue>>, i16)> = sqlx::query_as(query).bind(drawing).fetch_optional(pool).await?;
+    Ok(found.map(|(Json(change), version)| stored::change(&change, version)).transpose()?)
 }
 
 /// A step that is written, but does not count before it is closed: what it leads to is computed meanwhile.
@@ -412,8 +419,8 @@ pub async fn write_step(
     let noted = match step {
         Step::Add(_) => {
             "gone as (delete from changes where undone and drawing in (select id from moved)),
-             noted as (insert into changes (drawing, step, change)
-                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb from moved)"
+             noted as (insert into changes (drawing, step, change, version)
+                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6 from moved)"
         }
         Step::Undo(_) => {
             "noted as (update changes set undone = true where drawing in (select id from moved)
@@ -427,8 +434,8 @@ pub async fn write_step(
     // In one go: each way to the database and back takes as long as what is done there.
     let all = format!(
         "with moved as (update drawings set revision = revision + 1 where id = $1 and revision = $2 returning id),
-         written as (insert into journal (drawing, revision, change, back)
-            select id, $2 + 1, $3::jsonb, $4 from moved where $5),
+         written as (insert into journal (drawing, revision, change, back, version)
+            select id, $2 + 1, $3::jsonb, $4, $6 from moved where $5),
          {noted}
          select count(*) from moved"
     );
@@ -438,6 +445,7 @@ pub async fn write_step(
         .bind(&change)
         .bind(matches!(step, Step::Undo(_)))
         .bind(!whole)
+        .bind(VERSION)
         .fetch_one(&mut **tx)
         .await?;
     if moved == 0 {
@@ -475,12 +483,14 @@ async fn keep_state(
     revision: i64,
     sheet: &Sheet,
 ) -> sqlx::Result<()> {
-    let done = sqlx::query("update states set sheet = $3, revision = $2 where drawing = $1 and revision < $2")
-        .bind(drawing)
-        .bind(revision)
-        .bind(Json(sheet))
-        .execute(&mut **tx)
-        .await?;
+    let done =
+        sqlx::query("update states set sheet = $3, revision = $2, version = $4 where drawing = $1 and revision < $2")
+            .bind(drawing)
+            .bind(revision)
+            .bind(Json(sheet))
+            .bind(VERSION)
+            .execute(&mut **tx)
+            .await?;
     if done.rows_affected() == 1 {
         sqlx::query("delete from journal where drawing = $1 and revision <= $2")
             .bind(drawing)

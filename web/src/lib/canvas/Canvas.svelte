@@ -11,6 +11,12 @@
     import { findingAt, regionAt } from './under';
     import { use } from './use';
 
+    interface Drag {
+        kind: 'pan' | 'stroke' | 'wipe' | 'corner';
+        last: Pt;
+        corner?: number;
+    }
+
     let canvas: HTMLCanvasElement;
     let over: HTMLCanvasElement | undefined;
     const { camera } = bench;
@@ -22,7 +28,8 @@
         () => picture.ratio,
     );
     let space = $state(false);
-    let drag: { kind: 'pan' | 'stroke' | 'wipe' | 'corner'; last: Pt; corner?: number } | null = null;
+    /** What is dragged, by one pointer: others do not disturb it. */
+    let drag: (Drag & { pointer: number; isPen: boolean }) | null = null;
     let press: Pt = [0, 0];
     const cursor = $derived(
         space || bench.tool === 'look'
@@ -45,25 +52,37 @@
     const apart = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]);
 
     function down(e: PointerEvent) {
+        const isPen = e.pointerType === 'pen';
+        // A hand or a mouse beside the pen draws nothing; the pen takes over from a hand that was laid down first.
+        if (isOther(e) && (drag?.isPen || !isPen)) return;
+        letGo();
         const at = place(e);
+        const begun = grasped(e, at);
+        if (!begun) return;
         canvas.setPointerCapture(e.pointerId);
+        drag = { ...begun, pointer: e.pointerId, isPen };
+        if (begun.kind === 'stroke') inHand.stroke = [camera.toSheet(at)];
+        press = at;
+    }
+
+    /** What a pointer that is set down at a place would drag. */
+    function grasped(e: PointerEvent, at: Pt): Drag | null {
         const tools = e.button === 0 && !space;
         const wipe = settings.shown ? bench.wipe : null;
         const corner = bench.squaring
             ? (bench.corners ?? []).findIndex((c) => apart(camera.toScreen(c), at) < GRASP.corner)
             : -1;
-        if (corner >= 0 && tools) drag = { kind: 'corner', last: at, corner };
-        else if (wipe !== null && Math.abs(at[0] - wipe * camera.width) < GRASP.wipe && tools)
-            drag = { kind: 'wipe', last: at };
-        else if (e.button === 1 || space || bench.tool === 'look' || bench.squaring) drag = { kind: 'pan', last: at };
-        else if (e.button === 0) {
-            drag = { kind: 'stroke', last: at };
-            inHand.stroke = [camera.toSheet(at)];
-        }
-        press = at;
+        if (corner >= 0 && tools) return { kind: 'corner', last: at, corner };
+        if (wipe !== null && Math.abs(at[0] - wipe * camera.width) < GRASP.wipe && tools)
+            return { kind: 'wipe', last: at };
+        if (e.button === 1 || space || bench.tool === 'look' || bench.squaring) return { kind: 'pan', last: at };
+        return e.button === 0 ? { kind: 'stroke', last: at } : null;
     }
 
+    const isOther = (e: PointerEvent) => drag !== null && e.pointerId !== drag.pointer;
+
     function move(e: PointerEvent) {
+        if (isOther(e)) return;
         const at = place(e);
         inHand.hover = at;
         if (!drag) return;
@@ -72,21 +91,29 @@
         else if (drag.kind === 'corner') {
             const to = camera.toSheet(at);
             bench.corners = (bench.corners ?? []).map((c, i) => (i === drag?.corner ? to : c));
-        } else lengthen(camera.toSheet(at), e.shiftKey);
+        } else {
+            // A pen tells more often than the page is drawn.
+            const all = e.getCoalescedEvents();
+            const path = (all.length ? all : [e]).map((c) => camera.toSheet(place(c)));
+            lengthen(path, e.shiftKey);
+        }
         drag.last = at;
     }
 
     /** Takes the stroke on. While Shift is held a seam is straight, and what is cut out a box. */
-    function lengthen(here: Pt, straight: boolean) {
+    function lengthen(path: Pt[], straight: boolean) {
         const [start] = inHand.stroke;
+        const here = path[path.length - 1];
+        if (!here) return;
         if (straight && start && bench.tool === 'seam') inHand.stroke = [start, here];
         else if (straight && start && bench.tool === 'cut')
             inHand.stroke = [start, [here[0], start[1]], here, [start[0], here[1]]];
-        else inHand.stroke = [...inHand.stroke, here];
+        else inHand.stroke = [...inHand.stroke, ...path];
         if (bench.tool === 'seam') void probe.land(inHand.stroke);
     }
 
     function up(e: PointerEvent) {
+        if (isOther(e)) return;
         const at = place(e);
         const was = drag;
         const path = inHand.stroke;
@@ -104,6 +131,12 @@
                 }
             });
         }
+    }
+
+    /** Gives up what is dragged. */
+    function letGo() {
+        if (drag?.kind === 'stroke') inHand.stroke = [];
+        drag = null;
     }
 
     /** Takes the finding at a place in hand; at Paint the region there will do. */
@@ -146,10 +179,7 @@
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}
-    onpointercancel={() => {
-        drag = null;
-        inHand.stroke = [];
-    }}
+    onpointercancel={(e) => isOther(e) || letGo()}
     onpointerleave={() => (inHand.hover = null)}
 ></canvas>
 <canvas bind:this={over} class="pointer-events-none absolute top-0 left-0 origin-top-left" aria-hidden="true"></canvas>

@@ -16,6 +16,7 @@ use super::api::{
 };
 use super::pictures;
 use super::store::{self, Stored};
+use super::stored::Unreadable;
 use super::view::{line_view, polyline_path, spine_path, view};
 use crate::reader;
 use held::{AtHand, Lifted, SceneAt, Slot};
@@ -48,6 +49,8 @@ pub enum Error {
     Away(#[source] sqlx::Error),
     #[error("the database did not answer as it should: {0}")]
     Store(#[source] sqlx::Error),
+    #[error("this drawing cannot be read: {0}")]
+    Unreadable(Unreadable),
     #[error("{0}")]
     File(#[from] reader::Error),
     #[error("{0}")]
@@ -82,7 +85,14 @@ impl From<sqlx::Error> for Error {
             sqlx::Error::Database(d) => d.code().is_some_and(|c| c.starts_with("57P") || c.starts_with("08")),
             _ => false,
         };
-        if is_away { Error::Away(e) } else { Error::Store(e) }
+        match e {
+            e if is_away => Error::Away(e),
+            sqlx::Error::Decode(why) => match why.downcast::<Unreadable>() {
+                Ok(why) => Error::Unreadable(*why),
+                Err(why) => Error::Store(sqlx::Error::Decode(why)),
+            },
+            e => Error::Store(e),
+        }
     }
 }
 
