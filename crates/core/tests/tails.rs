@@ -133,7 +133,7 @@ fn what_runs_past_is_found_and_cut_and_what_is_meant_stays() {
             share(f.left_clean, f.cut),
             share(f.other_whole, f.cut),
         );
-        assert!(share(found, long) > 0.97 && share(sure, long) > 0.91, "{f:?}");
+        assert!(share(found, long) > 0.97 && share(sure, long) > 0.90, "{f:?}");
         assert!(share(short_found, short) > 0.75, "{f:?}");
         assert!(share(f.left_clean, f.cut) > 0.98 && share(f.other_whole, f.cut) > 0.98, "{f:?}");
         assert!(
