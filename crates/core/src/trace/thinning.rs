@@ -55,11 +55,12 @@ const RUN: usize = 32;
 /// A sheet is thinned in bands of so many rows at least, in so many bands at most.
 const BAND: usize = 128;
 const BANDS: usize = 24;
+/// Each band counts its pixels by rank: on a sheet of deep solids there are fewer bands, so that this takes no more.
+const MOST_COUNTS: usize = 4_000_000;
 /// From so many pixels of one rank on bands are thinned at the same time.
 const MANY: usize = 2048;
 
 /// Pixels by rank: those of rank r are `pixels[from[r]..from[r + 1]]`, in the order of the sheet.
-#[derive(Default)]
 struct Ranked {
     pixels: Vec<u32>,
     from: Vec<u32>,
@@ -175,7 +176,7 @@ fn thin_by<T: Copy + Send + Sync + Into<u32>>(ranks: &Plane<T>, last: u32, ends:
             found
         })
         .collect();
-    let band = BAND.max(h.div_ceil(BANDS));
+    let band = BAND.max(h.div_ceil((MOST_COUNTS / (last as usize + 1)).clamp(1, BANDS)));
     let is_between = |y: usize| (y > 0 && y.is_multiple_of(band)) || (y + 1 < h && (y + 1).is_multiple_of(band));
     let bands: Vec<Ranked> = (0..h.div_ceil(band))
         .into_par_iter()
