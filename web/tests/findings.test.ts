@@ -7,6 +7,7 @@ import type { Finding } from '../src/lib/types/Finding';
 const { bench } = await import('../src/lib/state/bench.svelte');
 const { sheet } = await import('../src/lib/state/sheet.svelte');
 const { findings } = await import('../src/lib/state/findings.svelte');
+const { groups } = await import('../src/lib/state/groups.svelte');
 
 const found = (id: string, kind: Finding['kind'], more: Partial<Finding> = {}): Finding => ({
     id,
@@ -165,4 +166,25 @@ test('marks near a box are those that are listed; unpainted regions are no marks
     bench.enter('paint');
     findings.only = null;
     expect(near(25)).toEqual([]);
+});
+
+test('those that are alike follow one another from the first of them on', () => {
+    lay([
+        found('a', 'gap', { harm: 4.9 }),
+        found('b', 'tail', { harm: 3.8 }),
+        found('c', 'gap', { harm: 2.5 }),
+        found('d', 'gap', { harm: 2.4, quiet: true }),
+        found('e', 'gap', { harm: 2.3 }),
+    ]);
+    const listed = () => findings.listed.map((f) => f.id).join('');
+    expect(listed()).toBe('abce');
+    groups.told = [['e', 'c', 'a', 'd']];
+    expect(listed()).toBe('aecb');
+    findings.show(findings.listed[0]!);
+    findings.step(1);
+    expect(findings.current?.id).toBe('e');
+    // Of two only there is no row of its own.
+    groups.told = [['a', 'e', 'd']];
+    expect(listed()).toBe('abce');
+    groups.told = [];
 });

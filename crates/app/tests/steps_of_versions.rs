@@ -39,6 +39,7 @@ fn name(command: &Command) -> &'static str {
         Command::Prepare { .. } => "prepare",
         Command::Trace { .. } => "trace",
         Command::Settle { .. } => "settle",
+        Command::Decide { .. } => "decide",
         Command::Leave { .. } => "leave",
         Command::Reopen { .. } => "reopen",
         Command::Sweep { .. } => "sweep",

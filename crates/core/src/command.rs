@@ -42,6 +42,8 @@ pub enum Command {
     },
     /// Settles findings by doing what they propose. `with` overrides what gaps are closed with.
     Settle { ids: Vec<String>, with: Option<CloseWith> },
+    /// Settles findings as the like ones of another drawing were, each in its own way, in one step.
+    Decide { decisions: Vec<Decision> },
     /// Leaves findings knowingly.
     Leave { ids: Vec<String> },
     /// Opens findings again that were left.
@@ -84,6 +86,13 @@ pub enum Command {
     },
 }
 
+/// How a finding is to be settled.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Decision {
+    pub id: String,
+    pub how: Verdict,
+}
+
 /// The most things named in one command.
 const MOST_NAMED: usize = 200_000;
 /// The most points of a stroke.
@@ -98,6 +107,7 @@ impl Command {
     fn check(&self) -> Result<(), Error> {
         let named = match self {
             Command::Settle { ids, .. } | Command::Leave { ids } | Command::Reopen { ids } => ids.len(),
+            Command::Decide { decisions } => decisions.len(),
             Command::Fill { at, .. } | Command::Clear { at } => at.len(),
             Command::Weigh { lines, .. } => lines.len(),
             _ => 0,
@@ -348,17 +358,14 @@ pub fn plan(
             trace_anew(&mut after, lifted, *afresh);
             "trace".to_owned()
         }
-        Command::Settle { ids, with } => settle(&mut after, scene, ids, *with)?,
+        Command::Settle { ids, with } => settle(&mut after, scene, once_each(ids).map(|id| (id, Way::AsFits(*with))))?,
+        Command::Decide { decisions } => {
+            let mut seen = HashSet::new();
+            let once = decisions.iter().filter(|d| seen.insert(d.id.as_str()));
+            settle(&mut after, scene, once.map(|d| (&d.id, Way::Decided(d.how))))?
+        }
         Command::Leave { ids } => {
-            let mut left = 0;
-            for id in once_each(ids) {
-                let f = finding(scene, id)?;
-                if !f.left {
-                    after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
-                    left += 1;
-                }
-            }
-            counted("left", left, "finding")
+            settle(&mut after, scene, once_each(ids).map(|id| (id, Way::Decided(Verdict::Left))))?
         }
         Command::Reopen { ids } => {
             let asked = once_each(ids).map(|id| finding(scene, id)).collect::<Result<Vec<_>, _>>()?;
@@ -721,25 +728,46 @@ fn finding<'a>(scene: &'a Scene, id: &str) -> Result<&'a Finding, Error> {
     scene.findings.get(id).ok_or_else(|| Error::NoSuchFinding(id.to_owned()))
 }
 
-fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWith>) -> Result<String, Error> {
+/// How a finding is settled by a command.
+#[derive(Clone, Copy)]
+enum Way {
+    /// As its kind asks for; gaps with what is told, else by the recipe.
+    AsFits(Option<CloseWith>),
+    Decided(Verdict),
+}
+
+fn settle<'a>(
+    after: &mut Sheet,
+    scene: &Scene,
+    asked: impl Iterator<Item = (&'a String, Way)>,
+) -> Result<String, Error> {
     let mut tails: Vec<&Tail> = Vec::new();
     let (mut closed, mut left) = (0, 0);
-    for id in once_each(ids) {
+    for (id, way) in asked {
         let f = finding(scene, id)?;
         let end = scene.findings.end_of(id);
         let unknown = || Error::NoSuchFinding(id.clone());
-        match f.kind {
-            Kind::Gap | Kind::Leak => {
-                let gap = end.and_then(|e| scene.gaps.at(end_place(e))).ok_or_else(unknown)?;
-                close(after, gap, with.unwrap_or(after.recipes.join.close_with));
-                closed += 1;
-            }
-            Kind::Tail => {
+        let with = match (f.kind, way) {
+            (_, Way::Decided(Verdict::Left)) => None,
+            (Kind::Gap | Kind::Leak, Way::AsFits(with)) => Some(with.unwrap_or(after.recipes.join.close_with)),
+            (Kind::Gap | Kind::Leak, Way::Decided(Verdict::Bridged)) => Some(CloseWith::Bridge),
+            (Kind::Gap | Kind::Leak, Way::Decided(Verdict::Seamed)) => Some(CloseWith::Seam),
+            (Kind::Tail, Way::AsFits(_) | Way::Decided(Verdict::Cut)) => {
                 tails.push(end.and_then(|e| scene.tails.at(e)).ok_or_else(unknown)?);
+                continue;
             }
             // These have no one way of being settled: to leave them knowingly is.
-            Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints if f.left => {}
-            Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints => {
+            (Kind::LooseEnd | Kind::Sliver | Kind::Unpainted | Kind::TwoPaints, Way::AsFits(_)) => None,
+            _ => return Err(Error::Mismatch("a finding of this kind is not settled like that")),
+        };
+        match with {
+            Some(with) => {
+                let gap = end.and_then(|e| scene.gaps.at(end_place(e))).ok_or_else(unknown)?;
+                close(after, gap, with);
+                closed += 1;
+            }
+            None if f.left => {}
+            None => {
                 after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
                 left += 1;
             }
@@ -749,6 +777,7 @@ fn settle(after: &mut Sheet, scene: &Scene, ids: &[String], with: Option<CloseWi
     Ok(match (closed, cut, left) {
         (c, 0, 0) if c > 0 => counted("closed", c, "gap"),
         (0, t, 0) if t > 0 => counted("cut", t, "tail"),
+        (0, 0, l) => counted("left", l, "finding"),
         (c, t, l) => counted("settled", c + t + l, "finding"),
     })
 }

@@ -119,18 +119,21 @@ struct Spec {
     sure: bool,
     quiet: bool,
     parts: Option<[Option<usize>; 2]>,
+    /// Paint runs out by it.
+    painted: bool,
     left: bool,
     /// Of its path.
     mark: u64,
 }
 
 impl Spec {
-    /// What leaks a large room goes first, then tails, what is doubtful last; at Paint large regions before small ones.
+    /// What leaks a painted room goes first, then what leaks a large one, then tails, what is doubtful last; at Paint large
+    /// regions before small ones.
     fn harm(&self) -> f64 {
         let share = |area: f64| area / (area + HALF_HARM);
         let room = self.parts.map(|p| p.into_iter().flatten().min().map_or(1.0, |least| share(least as f64)));
         match (self.kind, room) {
-            (Kind::Gap | Kind::Leak, Some(room)) => 4.0 + room,
+            (Kind::Gap | Kind::Leak, Some(room)) => 4.0 + f64::from(u8::from(self.painted)) + room,
             (Kind::Tail, _) => 3.0 + self.confidence,
             (Kind::Gap | Kind::Leak, None) => 2.0 + self.confidence,
             (Kind::TwoPaints, _) => 2.0 + share(self.size),
@@ -284,8 +287,14 @@ impl Findings {
             sure: false,
             quiet: false,
             parts: None,
+            painted: false,
             left: left.hold(kind, at),
             mark: 0,
+        };
+        let is_painted = |spec: &Spec| {
+            let middle = spec.at.lerp(spec.to.unwrap_or(spec.at), 0.5);
+            let region = spec.parts.and_then(|_| regions.at(middle));
+            region.is_some_and(|r| !matches!(drops[r.id as usize - 1], Dropped::None))
         };
         let (ends, of_regions) = changed.map_or((None, None), |c| (Some(c.ends), c.regions));
         // A tail that also faces a gap is judged once: as a gap when closing is sure or the tail is quiet, else as a tail.
@@ -298,7 +307,7 @@ impl Findings {
         let mut made: Vec<(About, Spec)> = Vec::new();
         // What was found where nothing is any more is taken out, too.
         grown(&mut self.ends, 2 * network.line_numbers());
-        let asked: BTreeSet<usize> = match ends {
+        let mut asked: BTreeSet<usize> = match ends {
             None => (0..self.ends.len()).collect(),
             // What is said of one end of a gap depends on the other.
             Some(ends) => {
@@ -306,6 +315,8 @@ impl Findings {
                 others.chain(ends.iter().copied()).collect()
             }
         };
+        let found = self.ends.iter().enumerate().filter_map(|(place, slot)| Some((place, &slot.as_ref()?.0)));
+        asked.extend(found.filter(|(_, spec)| is_painted(spec) != spec.painted).map(|(place, _)| place));
         for place in asked {
             let key = (place / 2, place % 2 == 1);
             let spec = match (judged_gap(place), tail_of(place)) {
@@ -343,6 +354,7 @@ impl Findings {
                     }
                 }),
             };
+            let spec = spec.map(|s| Spec { painted: is_painted(&s), ..s });
             let mut was = self.ends[place].take();
             self.drop_changed(&mut was, spec.as_ref(), &mut edited);
             made.extend(spec.filter(|_| was.is_none()).map(|s| (About::End(key), s)));

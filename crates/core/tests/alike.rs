@@ -6,7 +6,8 @@
 mod support;
 
 use rhizograph_core::alike::alike;
-use rhizograph_core::command::Command;
+use rhizograph_core::command::{Command, Decision, plan};
+use rhizograph_core::error::Error;
 use rhizograph_core::finding::{Finding, Kind, Verdict};
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::ink::Ink;
@@ -81,4 +82,59 @@ fn what_was_decided_in_one_drawing_is_found_at_the_like_place_of_the_next() {
         inked(&[(vec![pt(300.0, 20.0), pt(352.0, 44.0)], 8.0), (ring(pt(360.0, 60.0), 20.0, 24.0, 0.0, TAU), 6.0)]);
     let scene = Scene::of(&traced(&elsewhere), &elsewhere);
     assert!(like_decisions(&scene.findings, &elsewhere.alpha, 300.0, &decided).is_empty());
+}
+
+/// Two rings with a gap of the same length in each, the one on the right as much larger.
+fn two_open_rings() -> Ink {
+    let open = |r: f64| (10.0 + 6.0) / r;
+    let broken = |c: Pt, r: f64| (ring(c, r, r, 0.7 + open(r) / 2.0, 0.7 + TAU - open(r) / 2.0), 6.0);
+    inked(&[broken(pt(85.0, 150.0), 50.0), broken(pt(260.0, 150.0), 90.0)])
+}
+
+#[test]
+fn several_decisions_are_one_step_each_in_its_own_way() {
+    let ink = two_open_rings();
+    let sheet = traced(&ink);
+    let scene = Scene::of(&sheet, &ink);
+    let gaps: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Gap).collect();
+    assert_eq!(gaps.len(), 2);
+    let decided = |f: &Finding, how| Decision { id: f.id.clone(), how };
+    let decisions =
+        vec![decided(gaps[0], Verdict::Seamed), decided(gaps[1], Verdict::Left), decided(gaps[1], Verdict::Left)];
+    let change = do_it(&sheet, &ink, &Command::Decide { decisions });
+    let after = change.apply(&sheet).unwrap();
+    let how: Vec<(Verdict, Pt)> = after.settled.iter().map(|s| (s.how, s.at)).collect();
+    assert_eq!(how, [(Verdict::Seamed, gaps[0].at), (Verdict::Left, gaps[1].at)]);
+    assert_eq!(after.lines.len(), sheet.lines.len() + 1);
+    assert!(after.lines.last().unwrap().is_seam());
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+    // A gap cannot be cut, and then nothing is done.
+    let decisions = vec![decided(gaps[0], Verdict::Bridged), decided(gaps[1], Verdict::Cut)];
+    let refused = plan(&sheet, &Command::Decide { decisions }, &ink, &scene, &[]);
+    assert!(matches!(refused, Err(Error::Mismatch(_))), "{refused:?}");
+}
+
+#[test]
+fn what_leaks_a_painted_room_is_listed_before_what_leaks_a_larger_one() {
+    let ink = two_open_rings();
+    let sheet = traced(&ink);
+    let mut scene = Scene::of(&sheet, &ink);
+    let order = |s: &Scene| -> Vec<bool> {
+        s.findings.iter().filter(|f| f.kind == Kind::Gap).map(|f| f.at.x > 150.0).collect()
+    };
+    assert_eq!(order(&scene), [true, false], "the larger room first");
+    // A frame closed around the smaller ring alone is painted, so its gap lets that paint in.
+    let frame = vec![pt(10.0, 60.0), pt(150.0, 60.0), pt(150.0, 240.0), pt(10.0, 240.0), pt(10.0, 60.0)];
+    let framed = do_it(&sheet, &ink, &Command::Seam { path: frame }).apply(&sheet).unwrap();
+    scene.advance(&sheet, &framed, &ink).unwrap();
+    let at = vec![pt(20.0, 75.0)];
+    let filled =
+        plan(&framed, &Command::Fill { at: at.clone(), swatch: "skin".into() }, &ink, &scene, &["skin".into()]);
+    let filled = filled.unwrap().apply(&framed).unwrap();
+    scene.advance(&framed, &filled, &ink).unwrap();
+    assert_eq!(order(&scene), [false, true]);
+    assert_eq!(order(&Scene::of(&filled, &ink)), [false, true]);
+    let cleared = do_it(&filled, &ink, &Command::Clear { at }).apply(&filled).unwrap();
+    scene.advance(&filled, &cleared, &ink).unwrap();
+    assert_eq!(order(&scene), [true, false]);
 }

@@ -5,8 +5,8 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Command, plan};
-use rhizograph_core::finding::Kind;
+use rhizograph_core::command::{Command, Decision, plan};
+use rhizograph_core::finding::{Kind, Verdict};
 use rhizograph_core::geom::{Pt, pt, thinned};
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::lift::{Effect, Touch};
@@ -62,6 +62,7 @@ fn every_command(sheet: &Sheet, scene: &Scene) -> Vec<Command> {
         Command::Trace { afresh: true },
         Command::Settle { ids: vec![id.clone()], with: Some(CloseWith::Seam) },
         Command::Leave { ids: vec![id.clone()] },
+        Command::Decide { decisions: vec![Decision { id: id.clone(), how: Verdict::Left }] },
         Command::Reopen { ids: vec![id] },
         Command::Sweep { path: path.clone() },
         Command::Seam { path: path.clone() },

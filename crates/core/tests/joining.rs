@@ -6,8 +6,8 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Change, Command, plan};
-use rhizograph_core::finding::{Finding, Kind};
+use rhizograph_core::command::{Change, Command, Decision, plan};
+use rhizograph_core::finding::{Finding, Kind, Verdict};
 use rhizograph_core::geom::{Pt, pt, segments_cross};
 use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::line::{End, EndStyle, FlatPoint, Form, Line, Made, Spine, shared};
@@ -290,7 +290,23 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
             ids: scene.findings.iter().filter(|f| f.sure).map(|f| f.id.clone()).collect(),
             with: Some(CloseWith::Seam),
         },
-        2 => Command::Leave { ids: one(n) },
+        2 if n % 2 == 0 => Command::Leave { ids: one(n) },
+        2 => Command::Decide {
+            decisions: scene
+                .findings
+                .iter()
+                .enumerate()
+                .map(|(k, f)| {
+                    let how = match (f.kind, (k + n) % 3) {
+                        (Kind::Gap | Kind::Leak, 0) => Verdict::Bridged,
+                        (Kind::Gap | Kind::Leak, 1) => Verdict::Seamed,
+                        (Kind::Tail, 0 | 1) => Verdict::Cut,
+                        _ => Verdict::Left,
+                    };
+                    Decision { id: f.id.clone(), how }
+                })
+                .collect(),
+        },
         3 => Command::Sweep { path: vec![pt(x, y), pt(x + 60.0, y + 40.0), pt(x, y + 90.0)] },
         4 => Command::Seam { path: vec![pt(x, y), pt(y, x)] },
         5 => Command::Fill {

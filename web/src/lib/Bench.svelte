@@ -34,6 +34,7 @@
     import { alike } from './state/alike.svelte';
     import { bench, TOOLS, type Backdrop, type Tool } from './state/bench.svelte';
     import { findings } from './state/findings.svelte';
+    import { groups } from './state/groups.svelte';
     import { settings } from './state/inking.svelte';
     import { intake } from './state/intake.svelte';
     import { probe } from './state/probe.svelte';
@@ -167,7 +168,7 @@
                 run: settle('leave'),
             });
         }
-        const like = alike.like(now).length;
+        const like = groups.like(now).length;
         const all = now.left ? `Open all ${like} like this again` : `Leave all ${like} like this`;
         if (like > 0) list.push({ key: '⇧ X', name: all, run: () => void alike.leaveLike(now) });
         const span: Box = [

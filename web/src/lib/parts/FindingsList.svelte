@@ -2,6 +2,7 @@
     import { KIND_NAMES } from '../canvas/marks';
     import { alike } from '../state/alike.svelte';
     import { findings } from '../state/findings.svelte';
+    import { groups } from '../state/groups.svelte';
     import { sheet } from '../state/sheet.svelte';
     import type { Finding } from '../types/Finding';
     import type { Kind } from '../types/Kind';
@@ -94,7 +95,7 @@
         const out: Row[] = [];
         for (const f of list) {
             if (done[f.id]) continue;
-            const like = alike.like(f);
+            const like = groups.like(f);
             if (like.length === 0) {
                 out.push(f);
                 continue;

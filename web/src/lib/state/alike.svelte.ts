@@ -1,34 +1,22 @@
 /** Decisions that serve more than one finding: those that are alike, and the like ones of the shot's other drawings. */
 import * as api from '../api';
 import { Latest } from '../latest';
-import { standing } from '../shown';
 import type { Finding } from '../types/Finding';
 import type { LikeDecision } from '../types/LikeDecision';
 import { bench } from './bench.svelte';
 import { findings } from './findings.svelte';
+import { groups } from './groups.svelte';
 import { sheet } from './sheet.svelte';
 
-/** Fewer than so many are shown one by one. */
-const LEAST = 3;
 /** After so long without a step it is asked anew which are alike, ms: a step waits while that is looked at. */
 const QUIET = 1500;
 
 class Alike {
-    #groups = $state.raw<string[][]>([]);
     #decided = $state.raw<LikeDecision[]>([]);
     #of: number | null = null;
     #latest = new Latest();
     #timer: ReturnType<typeof setTimeout> | undefined;
-    #groupOf = $derived(new Map(this.#groups.flatMap((g) => g.map((id) => [id, g] as const))));
     #decisionOf = $derived(new Map(this.#decided.map((d) => [d.finding, d] as const)));
-
-    /** What is like a finding and stands as it does, itself among them; nothing if those are few. */
-    like(f: Finding): Finding[] {
-        const group = this.#groupOf.get(f.id) ?? [];
-        const there = group.flatMap((id) => sheet.view?.findings.get(id) ?? []);
-        const same = there.filter((o) => o.kind === f.kind && standing(o) === standing(f));
-        return same.length >= LEAST ? same : [];
-    }
 
     /** How the like finding of another drawing was settled, where that says more than its being left quiet. */
     decision(f: Finding): LikeDecision | undefined {
@@ -48,7 +36,7 @@ class Alike {
         const id = sheet.view?.info.id ?? null;
         if (id !== this.#of) {
             this.#latest.forget();
-            [this.#groups, this.#decided] = [[], []];
+            [groups.told, this.#decided] = [[], []];
             this.#of = null;
         }
         clearTimeout(this.#timer);
@@ -61,7 +49,7 @@ class Alike {
         try {
             const asked = await this.#latest.ask(() => api.alike(id));
             if (!asked || sheet.view?.info.id !== id) return;
-            this.#groups = asked.told.groups;
+            groups.told = asked.told.groups;
             this.#of = id;
             if (!isNew) return;
             const { decided } = await api.decidedElsewhere(id);
@@ -74,19 +62,17 @@ class Alike {
     /** Does with each what was decided about the like one elsewhere. */
     async doAsDecided(list: Finding[]) {
         if (sheet.busy) return;
-        const of = (...how: LikeDecision['how'][]) =>
-            list.filter((f) => how.includes(this.decision(f)?.how ?? 'left')).map((f) => f.id);
-        const [left, bridged, seamed, cut] = [of('left'), of('bridged'), of('seamed'), of('cut')];
-        if (bridged.length) await sheet.do({ do: 'settle', ids: bridged, with: 'bridge' });
-        if (seamed.length) await sheet.do({ do: 'settle', ids: seamed, with: 'seam' });
-        if (cut.length) await sheet.do({ do: 'settle', ids: cut, with: null });
-        if (left.length) await sheet.do({ do: 'leave', ids: left });
+        const decisions = list.flatMap((f) => {
+            const how = this.decision(f)?.how;
+            return how ? [{ id: f.id, how }] : [];
+        });
+        if (decisions.length > 0) await sheet.do({ do: 'decide', decisions });
     }
 
     /** Leaves all that are like one, or opens them again; then goes on. */
     leaveLike(f: Finding) {
         if (sheet.busy) return;
-        const ids = this.like(f).map((o) => o.id);
+        const ids = groups.like(f).map((o) => o.id);
         if (ids.length === 0) return;
         const next = findings.listed.find((o) => !ids.includes(o.id));
         const goOn = () => {
@@ -100,7 +86,7 @@ class Alike {
     /** Settles all that are like one as their kind asks for: closed or cut. */
     settleLike(f: Finding) {
         if (sheet.busy) return;
-        return sheet.do({ do: 'settle', ids: this.like(f).map((o) => o.id), with: null });
+        return sheet.do({ do: 'settle', ids: groups.like(f).map((o) => o.id), with: null });
     }
 }
 

@@ -4,6 +4,7 @@ import type { Finding } from '../types/Finding';
 import { standing, type Standing } from '../shown';
 import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
+import { groups } from './groups.svelte';
 import { sheet } from './sheet.svelte';
 
 const AT_JOIN: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
@@ -27,10 +28,11 @@ class Findings {
     quiet = $derived(this.#only(this.#quiet));
     /** The kinds of those that are unfolded. */
     unfoldedKinds = $derived(this.unfolded ? [...new Set(this.#quiet.map((f) => f.kind))] : []);
+    /** By harm, those that are alike together; the quiet ones last. */
     listed = $derived.by(() => {
-        if (this.showLeft) return this.#only(this.left);
-        const open = this.#only(this.open);
-        return this.unfolded ? open.concat(this.quiet) : open;
+        if (this.showLeft) return groups.together(this.#only(this.left));
+        const open = groups.together(this.#only(this.open));
+        return this.unfolded ? open.concat(groups.together(this.quiet)) : open;
     });
     current = $derived(this.#listedAs(this.at));
 
