@@ -28,7 +28,7 @@ export const tests = {
             await openAt(page, url, id, 'lift');
             await shown(page, 'step 0');
             await context.setOffline(true);
-            await elsewhere(url, id, { do: 'trace' });
+            await elsewhere(url, id, { of: 'trace', do: 'trace' });
             await page.waitForTimeout(600);
             await shown(page, 'step 0');
             await context.setOffline(false);
@@ -43,13 +43,13 @@ export const tests = {
         const { page, troubles, close } = await openBrowser();
         try {
             const { id } = await demoDrawing(url, 1);
-            await elsewhere(url, id, { do: 'trace' });
+            await elsewhere(url, id, { of: 'trace', do: 'trace' });
             // This page does not hear of others.
             await page.route('**/events', (route) => route.abort());
             await page.goto(`${url}/#/drawing/${id}/join`);
             await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
             await elsewhere(url, id, {
-                do: 'sweep',
+                of: 'join', do: 'sweep',
                 path: [
                     [1, 1],
                     [2, 2],
@@ -57,7 +57,7 @@ export const tests = {
             });
             const view = await getJson(url, `/drawings/${id}`);
             const loose = view.findings.find((f) => f.kind === 'loose_end' && !f.left);
-            await elsewhere(url, id, { do: 'leave', ids: [loose.id] });
+            await elsewhere(url, id, { of: 'findings', do: 'leave', ids: [loose.id] });
             await page.keyboard.press('j');
             await page.keyboard.press('x');
             await page.getByText('was changed elsewhere').waitFor();
@@ -75,7 +75,7 @@ export const tests = {
         const { page, troubles, close } = await openBrowser();
         const { id } = await demoDrawing(url, 2);
         try {
-            await elsewhere(url, id, { do: 'trace' });
+            await elsewhere(url, id, { of: 'trace', do: 'trace' });
             await page.goto(`${url}/#/drawing/${id}/join`);
             await shown(page, 'step 1');
             const before = await getJson(url, `/drawings/${id}`);
@@ -105,7 +105,7 @@ export const tests = {
         const { page, troubles, close } = await openBrowser();
         try {
             const { id } = await demoDrawing(url, 3);
-            await elsewhere(url, id, { do: 'trace' });
+            await elsewhere(url, id, { of: 'trace', do: 'trace' });
             await page.goto(`${url}/#/drawing/${id}/paint`);
             await page.getByRole('button', { name: 'swatch' }).click();
             await page.getByPlaceholder('Name').fill('Steam');
@@ -127,7 +127,7 @@ export const tests = {
             await page.reload();
             await page.getByText('Not ready yet').waitFor();
             await page.getByLabel('Hand off anyway').check();
-            await elsewhere(url, id, { do: 'resolution', dpi: 299 });
+            await elsewhere(url, id, { of: 'intake', do: 'resolution', dpi: 299 });
             let downloads = 0;
             page.on('download', () => downloads++);
             await page.getByRole('button', { name: /^Hand off \d files$/ }).click();

@@ -99,7 +99,7 @@ export const tests = {
                 body: JSON.stringify({
                     revision: now.info.revision,
                     numbering: 0,
-                    command: { do: 'recipes', recipes },
+                    command: { of: 'settings', do: 'recipes', recipes },
                 }),
             });
             const button = page.getByRole('button', { name: /^Settle [3-9]\d\d sure/ });

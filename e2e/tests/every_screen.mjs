@@ -113,7 +113,7 @@ export const tests = {
             const ids = view.findings.filter((f) => f.sure).map((f) => f.id);
             const other = await post('/commands', {
                 revision: view.info.revision,
-                command: { do: 'settle', ids, with: null },
+                command: { of: 'findings', do: 'settle', ids, with: null },
             });
             assert.equal(other.status, 200);
             await page.getByText(`step ${view.steps + 1}`).waitFor();

@@ -81,10 +81,10 @@ export const tests = {
         const { page, troubles, close } = await openBrowser();
         try {
             const [first, second] = [await demoDrawing(url, 0), await demoDrawing(url, 1)];
-            for (const { id } of [first, second]) await command(url, id, { do: 'trace' });
+            for (const { id } of [first, second]) await command(url, id, { of: 'trace', do: 'trace' });
             const settle = async (id) => {
                 const ids = (await getJson(url, `/drawings/${id}`)).findings.filter((f) => f.sure).map((f) => f.id);
-                if (ids.length) await command(url, id, { do: 'settle', ids, with: null });
+                if (ids.length) await command(url, id, { of: 'findings', do: 'settle', ids, with: null });
             };
             await settle(first.id);
             await settle(second.id);
@@ -95,7 +95,7 @@ export const tests = {
             };
             const gap = await gapOf(first.id);
             assert.ok(gap?.quiet, 'a stroke that stops short of an outline is not asked');
-            await command(url, first.id, { do: 'settle', ids: [gap.id], with: 'bridge' });
+            await command(url, first.id, { of: 'findings', do: 'settle', ids: [gap.id], with: 'bridge' });
             await page.goto(`${url}/#/drawing/${second.id}/join`);
             const offer = page.getByRole('button', { name: /^Do \d+ as in A-01$/ });
             await offer.waitFor();

@@ -32,13 +32,13 @@ test('what writes carries the header that only this page can send, what reads do
     answer('[]');
     await api.productions();
     answer('{}');
-    await api.command(3, 4, 5, { do: 'remove', line: 6 });
+    await api.command(3, 4, 5, { of: 'join', do: 'remove', line: 6 });
     const [read, write] = fetched.mock.calls;
     expect(new Headers(read![1].headers).has('x-rhizograph')).toBe(false);
     expect(new Headers(write![1].headers).get('x-rhizograph')).toBe('1');
     expect([write![0], JSON.parse(write![1].body as string)]).toEqual([
         '/api/drawings/3/commands',
-        { revision: 4, numbering: 5, command: { do: 'remove', line: 6 } },
+        { revision: 4, numbering: 5, command: { of: 'join', do: 'remove', line: 6 } },
     ]);
 });
 

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { beside } from '../src/lib/beside';
-import type { Box } from '../src/lib/canvas/box';
+import { beside } from '../src/lib/geometry/beside';
+import type { Box } from '../src/lib/geometry/box';
 
 const ROOM: Box = [0, 0, 900, 600];
 const SIZE = { width: 240, height: 30 };

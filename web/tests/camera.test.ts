@@ -1,7 +1,7 @@
 import './page';
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { Camera } from '../src/lib/canvas/camera.svelte';
+import { Camera } from '../src/lib/geometry/camera.svelte';
 import { levelAt } from '../src/lib/canvas/tiles';
 
 const coordinate = fc.double({ min: -5000, max: 5000, noNaN: true });

@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import type { Box } from '../src/lib/canvas/box';
-import { Camera } from '../src/lib/canvas/camera.svelte';
-import { COUNT_CELL, type Colours, Counts, markDistance } from '../src/lib/canvas/marks';
+import type { Box } from '../src/lib/geometry/box';
+import { Camera } from '../src/lib/geometry/camera.svelte';
+import { COUNT_CELL, type Colours, Counts, markDistance } from '../src/lib/drawn/marks';
 import type { Finding } from '../src/lib/types/Finding';
 import { box, finding, some } from './made';
 

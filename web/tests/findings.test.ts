@@ -1,6 +1,6 @@
 import './page';
 import { beforeEach, expect, test, vi } from 'vitest';
-import { laid } from '../src/lib/shown';
+import { laid } from '../src/lib/state/shown';
 import type { DrawingView } from '../src/lib/types/DrawingView';
 import type { Finding } from '../src/lib/types/Finding';
 
@@ -84,7 +84,7 @@ test('quiet ones are listed behind the open ones once they are unfolded, and are
     findings.only = 'gap';
     expect(listed()).toEqual(['gap', 'gap2', 'stub']);
     await findings.leaveListed();
-    expect(sent).toEqual([{ do: 'leave', ids: ['gap', 'gap2'] }]);
+    expect(sent).toEqual([{ of: 'findings', do: 'leave', ids: ['gap', 'gap2'] }]);
     findings.showLeft = true;
     findings.only = null;
     expect(listed()).toEqual(['end']);
@@ -118,10 +118,10 @@ test('a key settles as the kind asks for, and the one that followed comes into h
     await findings.settle(one('tail'), 'accept');
     await findings.settle(one('tail'), 'leave');
     expect(sent).toEqual([
-        { do: 'settle', ids: ['gap'], with: 'bridge' },
-        { do: 'settle', ids: ['gap2'], with: 'seam' },
-        { do: 'settle', ids: ['tail'], with: null },
-        { do: 'leave', ids: ['tail'] },
+        { of: 'findings', do: 'settle', ids: ['gap'], with: 'bridge' },
+        { of: 'findings', do: 'settle', ids: ['gap2'], with: 'seam' },
+        { of: 'findings', do: 'settle', ids: ['tail'], with: null },
+        { of: 'findings', do: 'leave', ids: ['tail'] },
     ]);
     // A tail has no seam.
     await findings.settle(one('tail'), 'seam');
@@ -134,7 +134,7 @@ test('a key settles as the kind asks for, and the one that followed comes into h
 test('what was left is taken up again by the same key', async () => {
     findings.showLeft = true;
     await findings.settle(sheet.view!.findings.get('end')!, 'leave');
-    expect(sent).toEqual([{ do: 'reopen', ids: ['end'] }]);
+    expect(sent).toEqual([{ of: 'findings', do: 'reopen', ids: ['end'] }]);
 });
 
 test('an unpainted region takes the swatch in hand, and without one nothing happens', async () => {
@@ -144,7 +144,7 @@ test('an unpainted region takes the swatch in hand, and without one nothing happ
     expect(sent).toEqual([]);
     bench.swatch = 'shell';
     await findings.settle(bare, 'accept');
-    expect(sent).toEqual([{ do: 'fill', at: [[101, 100]], swatch: 'shell' }]);
+    expect(sent).toEqual([{ of: 'paint', do: 'fill', at: [[101, 100]], swatch: 'shell' }]);
 });
 
 test('all sure ones, or all that are listed, are settled in one step', async () => {
@@ -152,8 +152,8 @@ test('all sure ones, or all that are listed, are settled in one step', async () 
     findings.only = 'gap';
     await findings.leaveListed();
     expect(sent).toEqual([
-        { do: 'settle', ids: ['gap', 'tail'], with: null },
-        { do: 'leave', ids: ['gap', 'gap2'] },
+        { of: 'findings', do: 'settle', ids: ['gap', 'tail'], with: null },
+        { of: 'findings', do: 'leave', ids: ['gap', 'gap2'] },
     ]);
 });
 

@@ -3,7 +3,7 @@ import { beforeEach, expect, test, vi } from 'vitest';
 import { bench } from '../src/lib/state/bench.svelte';
 import { settings } from '../src/lib/state/inking.svelte';
 import { sheet } from '../src/lib/state/sheet.svelte';
-import type { Shown } from '../src/lib/shown';
+import type { Shown } from '../src/lib/state/shown';
 import type { Recipes } from '../src/lib/types/Recipes';
 
 const sent: unknown[] = [];
@@ -61,7 +61,7 @@ test('what was moved is saved as one step when it is let go, with all the other 
     expect(sent).toEqual([]);
     await settings.save();
     expect([settings.dragging, settings.pending, settings.watched]).toEqual([false, false, null]);
-    expect(sent).toEqual([{ do: 'recipes', recipes: recipes({ specks: 0.8 }) }]);
+    expect(sent).toEqual([{ of: 'settings', do: 'recipes', recipes: recipes({ specks: 0.8 }) }]);
 });
 
 test('keys that move a setting step by step are saved once they rest', async () => {
@@ -72,7 +72,7 @@ test('keys that move a setting step by step are saved once they rest', async () 
     }
     expect(sent).toEqual([]);
     await vi.advanceTimersByTimeAsync(200);
-    expect(sent).toEqual([{ do: 'recipes', recipes: recipes({ amount: 0.5 }) }]);
+    expect(sent).toEqual([{ of: 'settings', do: 'recipes', recipes: recipes({ amount: 0.5 }) }]);
 });
 
 test('a setting that is let go where it was is no step', async () => {

@@ -4,7 +4,7 @@ import { beforeEach, expect, test, vi } from 'vitest';
 import { bench } from '../src/lib/state/bench.svelte';
 import { intake } from '../src/lib/state/intake.svelte';
 import { sheet } from '../src/lib/state/sheet.svelte';
-import type { Shown } from '../src/lib/shown';
+import type { Shown } from '../src/lib/state/shown';
 import type { IntakeRecipe } from '../src/lib/types/IntakeRecipe';
 import type { Pt } from '../src/lib/types/Pt';
 

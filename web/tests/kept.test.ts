@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { Kept } from '../src/lib/kept';
+import { Kept } from '../src/lib/geometry/kept';
 import { box, line, some } from './made';
 
 const byName = (a: { id: number }, b: { id: number }) => a.id - b.id;

@@ -1,21 +1,41 @@
+import './page';
 import { expect, test } from 'vitest';
-import page from '../../docs/keys.md?raw';
-import { KEYS } from '../src/lib/keys';
+import { GROUPS, type Key } from '../src/lib/actions/actions';
+import { bindings } from '../src/lib/actions/bind';
 
-test('every key is listed in docs/keys.md', () => {
-    for (const key of KEYS.flatMap((g) => g.keys.flatMap((k) => k.keys))) {
-        expect(page, `docs/keys.md does not tell ${key}`).toContain(key === 'Wheel' ? '| wheel |' : `\`${key}\``);
-    }
+const written = (keys: Key[]) => keys.map((k) => k.caps.map((c) => `\`${c}\``).join(' ')).join(', ');
+
+/** The page of keys as a document. */
+function page(): string {
+    const parts = GROUPS.map(({ name, actions }) => {
+        const rows = actions.map((a) => `| ${written(a.keys)} | ${a.does} |`);
+        return [`## ${name}`, '', '| key | does |', '| --- | --- |', ...rows, ''].join('\n');
+    });
+    return [
+        '# Keys',
+        '',
+        'The page of keys in the application (`?`) shows the same; both come from one list.',
+        '',
+        ...parts,
+        'At the histogram, arrow keys move the point that has the focus.',
+        '',
+    ].join('\n');
+}
+
+test('docs/keys.md is the list of actions', async () => {
+    await expect(page()).toMatchFileSnapshot('../../docs/keys.md');
 });
 
-test('within a group no key stands twice for different things, unless it says where', () => {
-    for (const { name, keys } of KEYS) {
-        const seen = new Map<string, string>();
-        for (const { keys: chord, does } of keys) {
-            const written = chord.join('+');
-            const before = seen.get(written);
-            if (before) expect(`${before} / ${does}`, `${name}: ${written}`).toMatch(/^held.*\/ held/);
-            seen.set(written, does);
-        }
-    }
+test('every key that is told is bound once, but for those of the pointer', () => {
+    const actions = GROUPS.flatMap((g) => g.actions);
+    expect(bindings(actions).size).toBe(actions.flatMap((a) => a.keys.flatMap((k) => k.on ?? [])).length);
+    const unbound = actions.filter((a) => a.keys.some((k) => !k.on)).map((a) => a.does);
+    expect(unbound).toEqual([
+        'held: pan',
+        'zoom to the pointer',
+        'close a leak that was tested: bridge, seam',
+        'held while drawing a seam: straight',
+        'held while cutting out: a box',
+    ]);
+    expect(() => bindings([...actions, { does: 'twice', keys: [{ caps: ['J'], on: ['j'] }] }])).toThrow('j');
 });

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { Latest } from '../src/lib/latest';
+import { Latest } from '../src/lib/api/latest';
 
 test('whatever the order of the answers, none is taken after a later one', async () => {
     await fc.assert(

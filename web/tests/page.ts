@@ -1,6 +1,8 @@
 /** What a page has and a test that runs without a browser lacks: frames and timers come at once or when they are asked for. */
 Object.assign(globalThis, {
     window: globalThis,
+    location: { hash: '' },
+    addEventListener: () => {},
     requestAnimationFrame: (call: (at: number) => void) => {
         call(0);
         return 0;

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { Ranked } from '../src/lib/ranked';
+import { Ranked } from '../src/lib/state/ranked';
 import { finding, KINDS, some } from './made';
 
 const named = (from: number) => (k: number) => finding(`f${from + k}`);

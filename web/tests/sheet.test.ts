@@ -56,7 +56,7 @@ const patch = (id: number, revision: number, inked: number[][] = []) => {
     return { told: 'patch', frame: view(id, revision), ...none, refilled: [], inked };
 };
 
-const step = (k: number) => ({ do: 'remove', line: k }) as Command;
+const step = (k: number) => ({ of: 'join', do: 'remove', line: k }) as Command;
 
 beforeEach(async () => {
     server.steps.length = 0;

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import type { Box } from '../src/lib/canvas/box';
-import { laid, patched, type Shown } from '../src/lib/shown';
+import type { Box } from '../src/lib/geometry/box';
+import { laid, patched, type Shown } from '../src/lib/state/shown';
 import type { DrawingFrame } from '../src/lib/types/DrawingFrame';
 import type { DrawingPatch } from '../src/lib/types/DrawingPatch';
 import type { DrawingView } from '../src/lib/types/DrawingView';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { beforeEach, expect, test, vi } from 'vitest';
-import { Camera } from '../src/lib/canvas/camera.svelte';
+import { Camera } from '../src/lib/geometry/camera.svelte';
 import { Tiles } from '../src/lib/canvas/tiles';
 import { settled } from './page';
 

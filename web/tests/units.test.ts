@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { expect, test } from 'vitest';
-import { area, fromHex, hex, mm, percent } from '../src/lib/units';
+import { area, fromHex, hex, mm, percent } from '../src/lib/parts/units';
 
 test('lengths are told in millimetres at the resolution of the sheet', () => {
     expect(mm(300, 300)).toBe('25.4 mm');

@@ -1,16 +1,16 @@
 import './page';
 import { beforeEach, expect, test, vi } from 'vitest';
-import { use } from '../src/lib/canvas/use';
-import { bench, TOOLS, type Tool } from '../src/lib/state/bench.svelte';
+import { bench, type ToolId } from '../src/lib/state/bench.svelte';
 import { intake } from '../src/lib/state/intake.svelte';
 import { settings } from '../src/lib/state/inking.svelte';
 import { probe } from '../src/lib/state/probe.svelte';
 import { sheet } from '../src/lib/state/sheet.svelte';
-import type { Shown } from '../src/lib/shown';
+import { TRAYS, use } from '../src/lib/tools';
+import type { Shown } from '../src/lib/state/shown';
 import type { Pt } from '../src/lib/types/Pt';
 
 const here = vi.hoisted(() => ({ line: undefined as { id: number; kind: string; made: string } | undefined }));
-vi.mock('../src/lib/canvas/under', () => ({
+vi.mock('../src/lib/drawn/under', () => ({
     lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
         here.line && which(here.line) ? here.line : undefined,
     regionAt: () => ({ swatch: 'skin', seed: [5, 5] }),
@@ -43,7 +43,7 @@ const path: Pt[] = [
     [60, 90],
 ];
 
-function with_(tool: Tool, stroke = path, still = false) {
+function with_(tool: ToolId, stroke = path, still = false) {
     bench.tool = tool;
     return use(stroke, still);
 }
@@ -59,8 +59,8 @@ beforeEach(() => {
 
 test('every tool but that to look with does something with a stroke', async () => {
     here.line = { id: 3, kind: 'centreline', made: 'bridge' };
-    for (const station of Object.keys(TOOLS) as (keyof typeof TOOLS)[]) {
-        for (const tool of TOOLS[station].filter((t) => t !== 'look' && t !== 'corners')) {
+    for (const station of Object.keys(TRAYS) as (keyof typeof TRAYS)[]) {
+        for (const tool of TRAYS[station].map((t) => t.id).filter((t) => t !== 'look' && t !== 'corners')) {
             [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
             bench.station = station;
             await with_(tool);
@@ -78,21 +78,21 @@ test('a stroke becomes the step of its tool', async () => {
     await with_('fill');
     await with_('clear');
     expect(sent).toEqual([
-        { do: 'sweep', path },
-        { do: 'seam', path },
-        { do: 'cut', outline: path, ends: 'flat' },
-        { do: 'fill', at: path, swatch: 'shell' },
-        { do: 'clear', at: [path[1]] },
+        { of: 'join', do: 'sweep', path },
+        { of: 'join', do: 'seam', path },
+        { of: 'join', do: 'cut', outline: path, ends: 'flat' },
+        { of: 'paint', do: 'fill', at: path, swatch: 'shell' },
+        { of: 'paint', do: 'clear', at: [path[1]] },
     ]);
 });
 
 test('a click where a stroke is wanted does nothing', async () => {
-    for (const tool of ['sweep', 'seam', 'cut', 'level', 'crop', 'marks'] as Tool[])
+    for (const tool of ['sweep', 'seam', 'cut', 'level', 'crop', 'marks'] as ToolId[])
         await with_(tool, [[10, 10]], true);
     // Nor does an outline that gets nowhere, however close it is looked at.
     bench.camera.scale = 0.1;
     await with_('cut');
-    expect([sent, asks]).toEqual([[{ do: 'cut', outline: path, ends: bench.cutEnds }], []]);
+    expect([sent, asks]).toEqual([[{ of: 'join', do: 'cut', outline: path, ends: bench.cutEnds }], []]);
     bench.camera.scale = 0.05;
     await with_('cut');
     expect(sent).toHaveLength(1);
@@ -107,8 +107,8 @@ test('the brush paints what its station means by it', async () => {
     await with_('area');
     const touch = { path, size: 30, hardness: 0.5, strength: 0.8, takes_off: true };
     expect(sent).toEqual([
-        { do: 'touch', touch: { ...touch, effect: 'erase' } },
-        { do: 'touch', touch: { ...touch, effect: 'weight' } },
+        { of: 'lift', do: 'touch', touch: { ...touch, effect: 'erase' } },
+        { of: 'lift', do: 'touch', touch: { ...touch, effect: 'weight' } },
     ]);
 });
 
@@ -133,7 +133,7 @@ test('only what was made by hand is taken away', async () => {
     expect(sent).toEqual([]);
     here.line = { id: 9, kind: 'seam', made: 'hand' };
     await with_('take-away');
-    expect(sent).toEqual([{ do: 'remove', line: 9 }]);
+    expect(sent).toEqual([{ of: 'join', do: 'remove', line: 9 }]);
 });
 
 test('a swatch that is picked is the one to fill with', async () => {

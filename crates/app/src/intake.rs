@@ -1,17 +1,20 @@
 //! A file that comes in made a drawing: laid out by what can be told of the picture by itself.
 
 use rhizograph_core::geom::{Bounds, Pt, pt};
-use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
-use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{IntakeRecipe, Register};
+use rhizograph_core::model::recipe::{IntakeRecipe, Register};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_formats::{Input, Reading};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt::Write as _;
 use std::time::{Duration, Instant};
+
+/// The resolution of a picture that does not tell one.
+pub const USUAL_DPI: f64 = 300.0;
 
 /// A drawing that is about to be added.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -32,7 +35,7 @@ pub fn new_drawing(
     pegs: Option<[Pt; 2]>,
 ) -> Result<NewDrawing, rhizograph_formats::Error> {
     let input = rhizograph_formats::read(bytes, Reading::default())?;
-    let dpi = crate::prepare::USUAL_DPI;
+    let dpi = USUAL_DPI;
     let mut notes = Vec::new();
     let sheet = match input {
         Input::Raster(r) => {

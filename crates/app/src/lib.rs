@@ -1,7 +1,12 @@
-//! The program `rhizograph`: the command line, the server, the store.
+//! The program `rhizograph`. [`service`] is all it does, without HTTP; [`store`] keeps it, [`jobs`] do what takes long,
+//! [`http`] and [`cli`] are its two doors.
 
+pub mod api;
+pub mod cli;
 pub mod demo;
+pub mod http;
 pub mod intake;
-pub mod prepare;
+pub mod jobs;
 pub mod reader;
-pub mod server;
+pub mod service;
+pub mod store;

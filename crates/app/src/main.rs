@@ -1,9 +1,10 @@
 //! The command line of `rhizograph`.
 
 use clap::{Parser, Subcommand};
-use rhizograph_app::prepare::{Until, prepare};
-use rhizograph_app::server::{Settings, serve, work};
-use rhizograph_core::recipe::Recipes;
+use rhizograph_app::cli::prepare::{Until, prepare};
+use rhizograph_app::http::{Settings, serve};
+use rhizograph_app::jobs::work;
+use rhizograph_core::model::recipe::Recipes;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -90,7 +91,7 @@ fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
 }
 
 /// Runs what the server does until it ends, telling why if it failed.
-fn run(what: impl Future<Output = Result<(), rhizograph_app::server::Error>>) -> ExitCode {
+fn run<E: std::fmt::Display>(what: impl Future<Output = Result<(), E>>) -> ExitCode {
     let ended = match rocket::tokio::runtime::Runtime::new() {
         Err(e) => Err(e.to_string()),
         Ok(runtime) => {

@@ -52,13 +52,13 @@ fn a_step_at_another_server_is_heard_and_so_is_what_comes_after_an_absence_of_th
     let events = listen(&server, &shot["id"]);
     let id = shot["drawings"][2]["id"].as_i64().unwrap();
     let of_drawing = |revision: u64| move |e: &Value| e["id"] == json!(id) && e["revision"] == json!(revision);
-    let view = command(&other, id, &get(&other, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    let view = command(&other, id, &get(&other, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     assert!(heard(&events, Duration::from_secs(5), of_drawing(1)), "the other server's step is not heard");
     cut_off(&server);
     // Whoever looks is told to read again once it is back, and hears what comes after.
     assert!(heard(&events, Duration::from_secs(10), |e| e["what"] == "drawings"), "nobody is told to read again");
     let began = Instant::now();
-    let step = json!({ "do": "fill", "at": [view["regions"][0]["seed"]], "swatch": "skin" });
+    let step = json!({ "of": "paint", "do": "fill", "at": [view["regions"][0]["seed"]], "swatch": "skin" });
     command(&other, id, &view, step);
     assert!(heard(&events, Duration::from_secs(5), of_drawing(2)), "news are not heard any more");
     assert!(began.elapsed() < Duration::from_secs(5));
@@ -124,7 +124,7 @@ fn handing_off_and_steps_at_once_do_not_wait_for_one_another() {
     let server = Server::start();
     let id = drawing(&server, 0);
     let at = format!("/drawings/{id}");
-    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let seeds: Vec<Value> = traced["regions"].as_array().unwrap().iter().map(|r| r["seed"].clone()).take(12).collect();
     let began = Instant::now();
     std::thread::scope(|scope| {
@@ -133,7 +133,7 @@ fn handing_off_and_steps_at_once_do_not_wait_for_one_another() {
                 let view = get(&server, &at);
                 let swatch =
                     if view["info"]["revision"].as_u64().unwrap().is_multiple_of(2) { "skin" } else { "kettle" };
-                let step = json!({ "do": "fill", "at": [seed], "swatch": swatch });
+                let step = json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": swatch });
                 let _ = post(
                     &server,
                     &format!("{at}/commands"),
@@ -158,7 +158,7 @@ fn what_is_handed_off_is_of_the_revision_that_is_noted() {
     let server = Server::start();
     let id = drawing(&server, 0);
     let at = format!("/drawings/{id}");
-    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let now = traced["info"]["revision"].as_u64().unwrap();
     let status = |revision: u64| {
         let url = format!("{}/api{at}/hand-off/ink.png?revision={revision}", server.url);
@@ -179,7 +179,7 @@ fn pictures_are_kept_only_of_what_is_shown_and_never_for_another_database() {
     let keys: Vec<Value> =
         shot(&server, "012")["drawings"].as_array().unwrap().iter().map(|d| d["key"].clone()).collect();
     assert_eq!(keys[0], view["info"]["key"]);
-    let traced = command(&server, id, &view, json!({ "do": "trace" }));
+    let traced = command(&server, id, &view, json!({ "of": "trace", "do": "trace" }));
     let kept = |revision: &Value| {
         let url = format!("{}/api{at}/pictures/ink?x=0&y=0&width=64&height=64&level=0", server.url);
         let answer = agent().get(url).header("x-rhizograph-at", revision.to_string()).call().unwrap();
@@ -229,7 +229,7 @@ fn it_ends_at_once_when_it_is_told_to_whatever_it_computes() {
         for d in shot["drawings"].as_array().unwrap() {
             let (url, id) = (server.url.clone(), d["id"].clone());
             scope.spawn(move || {
-                let request = json!({ "revision": 0, "command": { "do": "trace" } });
+                let request = json!({ "revision": 0, "command": { "of": "trace", "do": "trace" } });
                 let _ = agent()
                     .post(format!("{url}/api/drawings/{id}/commands"))
                     .header("x-rhizograph", "1")

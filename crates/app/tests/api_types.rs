@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use rhizograph_app::server::api::{
+use rhizograph_app::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
     JobInfo, LandingRequest, LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo,
     Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,

@@ -53,9 +53,9 @@ fn work(server: &Server, who: usize, drawings: &[i64], until: Instant) -> Did {
             1 if !findings.is_empty() => {
                 let f = &findings[noise(k) % findings.len()];
                 let what = if f["left"] == true { "reopen" } else { "leave" };
-                ("commands", json!({ "do": what, "ids": [f["id"]] }))
+                ("commands", json!({ "of": "findings", "do": what, "ids": [f["id"]] }))
             }
-            _ => ("commands", json!({ "do": "fill", "at": [at], "swatch": swatch })),
+            _ => ("commands", json!({ "of": "paint", "do": "fill", "at": [at], "swatch": swatch })),
         };
         let revision = view["info"]["revision"].as_u64().unwrap();
         let request = json!({ "revision": revision, "numbering": view["numbering"], "command": command });
@@ -96,7 +96,7 @@ fn fifty_people_on_one_shot_are_answered_soon_and_lose_nothing() {
     let drawings: Vec<i64> =
         shot(&server, "012")["drawings"].as_array().unwrap().iter().map(|d| d["id"].as_i64().unwrap()).collect();
     for &id in &drawings {
-        command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+        command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     }
     let all = Mutex::new(Vec::new());
     let until = Instant::now() + Duration::from_secs(seconds);

@@ -2,18 +2,20 @@
 
 #![allow(clippy::unwrap_used)]
 
+use rhizograph_app::cli::prepare::settle_sure;
 use rhizograph_app::demo::{PHOTOGRAPHED, fed, photographed, scanned, sheet as on_glass};
 use rhizograph_app::intake::new_drawing;
-use rhizograph_app::prepare::settle_sure;
 use rhizograph_core::geom::Pt;
-use rhizograph_core::ink::{IS_INK, Ink};
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
-use rhizograph_core::lift::{self, ByHand};
-use rhizograph_core::line::shared;
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::{IntakeRecipe, LiftRecipe};
+use rhizograph_core::lift;
+use rhizograph_core::model::by_hand::ByHand;
+use rhizograph_core::model::line::shared;
+use rhizograph_core::model::recipe::{IntakeRecipe, LiftRecipe};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::components::components;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use rhizograph_demo::camera;
 use rhizograph_demo::feeder::{on_scan, peg_marks};
@@ -57,7 +59,7 @@ fn meant_regions(number: usize) -> (Plane<u32>, Vec<usize>) {
             paper.set(x, y, page.ink.sample(p.x, p.y) < f64::from(IS_INK));
         }
     }
-    let (labels, pieces) = lift::components(&paper, false);
+    let (labels, pieces) = components(&paper, false);
     let outside = *labels.at(0, 0);
     let areas = pieces.iter().enumerate().map(|(k, p)| if k as u32 + 1 == outside { 0 } else { p.area }).collect();
     (labels, areas)
@@ -69,13 +71,13 @@ fn every_planted_gap_and_tail_is_found() {
     for number in 0..DRAWINGS {
         let (page, meant) = (draw(number), draw_as_meant(number));
         let worked = lifted_and_traced(number);
-        let near = |kinds: &[rhizograph_core::finding::Kind], p: Pt| {
+        let near = |kinds: &[rhizograph_core::model::verdict::Kind], p: Pt| {
             worked.scene.findings.iter().any(|f| {
                 let middle = f.to.map_or(f.at, |t| f.at.lerp(t, 0.5));
                 kinds.contains(&f.kind) && (middle.dist(p) < 10.0 || f.to.is_some_and(|t| t.dist(p) < 10.0))
             })
         };
-        use rhizograph_core::finding::Kind::{Gap, Tail};
+        use rhizograph_core::model::verdict::Kind::{Gap, Tail};
         for g in &page.gaps {
             assert!(meant.ink.sample(g.at.x, g.at.y) > 200.0, "drawing {number}: the gap at {:?} is in no line", g.at);
             assert!(
@@ -194,7 +196,8 @@ fn the_phone_photo_is_squared_up_and_lifts_to_what_was_drawn() {
     let page = draw(PHOTOGRAPHED);
     let layout = Layout::of(&intake, raster.rgb.width, raster.rgb.height).unwrap();
     let paper = [[0.0, 0.0], [WIDTH as f64, 0.0], [WIDTH as f64, HEIGHT as f64], [0.0, HEIGHT as f64]].map(Pt::from);
-    let to_page = rhizograph_core::intake::Homography::between(corners, paper).unwrap().after(layout.to_original);
+    let to_page =
+        rhizograph_core::geom::homography::Homography::between(corners, paper).unwrap().after(layout.to_original);
     let (mut both, mut got, mut drawn) = (0.0, 0.0, 0.0);
     for y in 0..ink.alpha.height {
         for x in 0..ink.alpha.width {

@@ -68,7 +68,10 @@ fn work(url: &Mutex<String>, id: i64, seed: usize, known: &Mutex<Known>, is_over
             4 => ("redo", Value::Null),
             _ => {
                 let at = &regions[noise(k) % regions.len()]["seed"];
-                ("commands", json!({ "do": "fill", "at": [at], "swatch": (["skin", "shell", "kettle"][k % 3]) }))
+                (
+                    "commands",
+                    json!({ "of": "paint", "do": "fill", "at": [at], "swatch": (["skin", "shell", "kettle"][k % 3]) }),
+                )
             }
         };
         let request = json!({ "revision": revision, "command": command });
@@ -95,7 +98,7 @@ fn nothing_that_was_answered_is_lost_or_doubled_whatever_is_killed() {
         shot(&server, "012")["drawings"].as_array().unwrap().iter().map(|d| d["id"].as_i64().unwrap()).collect();
     let (worked, lifted) = ids.split_at(4);
     for &id in worked {
-        command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+        command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     }
     let lifted_shot = shot(&server, "013");
     let url = Mutex::new(server.url.clone());

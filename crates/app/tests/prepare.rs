@@ -73,7 +73,7 @@ fn bad_inputs_are_named_with_their_reason_and_the_others_are_done() {
     };
     let jpeg = rhizograph_app::demo::scanned(0).unwrap();
     let grey = |w, h, v| {
-        let plane = rhizograph_core::plane::Plane::new(w, h, v);
+        let plane = rhizograph_core::raster::plane::Plane::new(w, h, v);
         rhizograph_formats::raster_out::grey_png(&plane, 300.0).unwrap()
     };
     let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" width="120" height="90"><rect x="20" y="20" width="70" height="50" fill="none" stroke="black" stroke-width="4"/></svg>"#;

@@ -39,13 +39,13 @@ fn work_outlives_a_crash_and_undo_works_after_it() {
     let id = drawing(&server, 0);
     let at = format!("/drawings/{id}");
     let fresh = get(&server, &at);
-    let traced = command(&server, id, &fresh, json!({ "do": "trace" }));
+    let traced = command(&server, id, &fresh, json!({ "of": "trace", "do": "trace" }));
     let ids: Vec<Value> =
         traced["findings"].as_array().unwrap().iter().filter(|f| f["sure"] == true).map(|f| f["id"].clone()).collect();
     assert!(ids.len() >= 3);
-    let settled = command(&server, id, &traced, json!({ "do": "settle", "ids": ids, "with": null }));
+    let settled = command(&server, id, &traced, json!({ "of": "findings", "do": "settle", "ids": ids, "with": null }));
     let seed = settled["regions"][0]["seed"].clone();
-    let filled = command(&server, id, &settled, json!({ "do": "fill", "at": [seed], "swatch": "skin" }));
+    let filled = command(&server, id, &settled, json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": "skin" }));
     let ink = bytes(&server, &format!("{at}/hand-off/ink.png"));
 
     server.crash_and_restart();
@@ -74,7 +74,7 @@ fn steps_answer_what_changed_and_the_journal_gives_the_same_state() {
     let mut server = Server::start();
     let id = drawing(&server, 3);
     let at = format!("/drawings/{id}");
-    let mut view = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let mut view = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let step = |view: &mut Value, path: &str, command: Option<Value>| {
         let request = json!({
             "revision": view["info"]["revision"], "numbering": view["numbering"], "command": command,
@@ -106,13 +106,13 @@ fn steps_answer_what_changed_and_the_journal_gives_the_same_state() {
         let (x, y) = (300.0 + 29.0 * f64::from(k), 400.0 + 17.0 * f64::from(k % 9));
         let seed = view["regions"][k as usize % 5]["seed"].clone();
         let command = match k % 4 {
-            0 => json!({ "do": "seam", "path": [[x, y], [x + 120.0, y + 90.0]] }),
+            0 => json!({ "of": "join", "do": "seam", "path": [[x, y], [x + 120.0, y + 90.0]] }),
             1 => {
                 let is_skin = view["regions"][k as usize % 5]["swatch"] == "skin";
-                json!({ "do": "fill", "at": [seed], "swatch": if is_skin { "shell-rim" } else { "skin" } })
+                json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": if is_skin { "shell-rim" } else { "skin" } })
             }
-            2 => json!({ "do": "settle", "ids": [view["findings"][0]["id"]], "with": null }),
-            _ => json!({ "do": "clear", "at": [seed] }),
+            2 => json!({ "of": "findings", "do": "settle", "ids": [view["findings"][0]["id"]], "with": null }),
+            _ => json!({ "of": "paint", "do": "clear", "at": [seed] }),
         };
         // Only what is filled can be cleared: what changes nothing answers all.
         if k % 4 == 3 && view["regions"][k as usize % 5]["swatch"].is_null() {
@@ -145,7 +145,7 @@ fn what_a_newer_program_wrote_is_refused_and_kept() {
     let mut server = Server::start();
     let id = drawing(&server, 1);
     let at = format!("/drawings/{id}");
-    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     server.execute("update states set version = 99");
     server.crash_and_restart();
     let mut refused = agent().get(format!("{}/api{at}", server.url)).call().unwrap();
@@ -166,10 +166,10 @@ fn a_stale_step_is_refused_and_overwrites_nothing() {
     let id = drawing(&server, 1);
     let at = format!("/drawings/{id}");
     let fresh = get(&server, &at);
-    let first = command(&server, id, &fresh, json!({ "do": "trace" }));
+    let first = command(&server, id, &fresh, json!({ "of": "trace", "do": "trace" }));
     let mut recipes = fresh["recipes"].clone();
     recipes["join"]["longest_gap"] = json!(1.0);
-    let body = json!({ "revision": fresh["info"]["revision"], "command": { "do": "recipes", "recipes": recipes } });
+    let body = json!({ "revision": fresh["info"]["revision"], "command": { "of": "settings", "do": "recipes", "recipes": recipes } });
     let mut refused = post(&server, &format!("{at}/commands"), &body);
     assert_eq!(refused.status(), 409);
     let told: Value = refused.body_mut().read_json().unwrap();
@@ -218,10 +218,10 @@ fn settings_out_of_range_and_unknown_names_are_told_and_change_nothing() {
     let mut recipes = fresh["recipes"].clone();
     recipes["lift"]["reach"] = json!(400);
     for (command, says) in [
-        (json!({ "do": "recipes", "recipes": recipes }), "reach"),
-        (json!({ "do": "fill", "at": [[5, 5]], "swatch": "no-such" }), "no-such"),
-        (json!({ "do": "settle", "ids": ["gap@1,1"], "with": null }), "gap@1,1"),
-        (json!({ "do": "remove", "line": 4_000_000 }), "4000000"),
+        (json!({ "of": "settings", "do": "recipes", "recipes": recipes }), "reach"),
+        (json!({ "of": "paint", "do": "fill", "at": [[5, 5]], "swatch": "no-such" }), "no-such"),
+        (json!({ "of": "findings", "do": "settle", "ids": ["gap@1,1"], "with": null }), "gap@1,1"),
+        (json!({ "of": "join", "do": "remove", "line": 4_000_000 }), "4000000"),
     ] {
         let mut refused =
             post(&server, &format!("{at}/commands"), &json!({ "revision": revision, "command": command }));
@@ -307,8 +307,8 @@ fn what_lift_and_weight_show_is_what_tracing_then_takes() {
     let (second, rest) = unpacked(rest, 900, 700);
     assert!(second != pixels && rest.is_empty());
     assert_eq!(get(&server, &at), fresh, "looking changes nothing");
-    let set = command(&server, id, &fresh, json!({ "do": "recipes", "recipes": recipes }));
-    command(&server, id, &set, json!({ "do": "trace" }));
+    let set = command(&server, id, &fresh, json!({ "of": "settings", "do": "recipes", "recipes": recipes }));
+    command(&server, id, &set, json!({ "of": "trace", "do": "trace" }));
     assert!(stored_alpha(&server, id, "x=400&y=304&width=900&height=700&level=0") == pixels);
 }
 
@@ -317,10 +317,10 @@ fn a_sheet_laid_out_anew_takes_its_lines_along_and_comes_back_by_undo() {
     let server = Server::start();
     let id = drawing(&server, 2);
     let at = format!("/drawings/{id}");
-    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let mut intake = traced["recipes"]["intake"].clone();
     intake["crop"] = json!([200.0, 100.0, 2000.0, 1600.0]);
-    let cropped = command(&server, id, &traced, json!({ "do": "intake", "intake": intake }));
+    let cropped = command(&server, id, &traced, json!({ "of": "intake", "do": "intake", "intake": intake }));
     assert_eq!((cropped["width"].as_u64(), cropped["height"].as_u64()), (Some(2000), Some(1600)));
     assert_eq!(cropped["lines"].as_array().unwrap().len(), traced["lines"].as_array().unwrap().len());
     assert_eq!(cropped["stale"], json!(false), "the lines went along");
@@ -337,7 +337,7 @@ fn a_sheet_laid_out_anew_takes_its_lines_along_and_comes_back_by_undo() {
     // Settings cannot smuggle a layout in.
     let mut recipes = undone["recipes"].clone();
     recipes["intake"]["quarter_turns"] = json!(1);
-    let request = json!({ "revision": undone["info"]["revision"], "command": { "do": "recipes", "recipes": recipes } });
+    let request = json!({ "revision": undone["info"]["revision"], "command": { "of": "settings", "do": "recipes", "recipes": recipes } });
     assert_eq!(post(&server, &format!("{at}/commands"), &request).status(), 422);
     assert_eq!(whole(&get(&server, &at)), whole(&undone));
 }
@@ -356,7 +356,7 @@ fn a_shot_lifts_in_the_background_and_goes_on_after_a_crash_without_loss_or_doub
     let view = get(&server, &format!("/drawings/{first}"));
     let mut own = view["recipes"].clone();
     own["lift"]["points"] = json!({ "ink": 0.9, "mid": 0.45, "paper": 0.3 });
-    command(&server, first, &view, json!({ "do": "recipes", "recipes": own }));
+    command(&server, first, &view, json!({ "of": "settings", "do": "recipes", "recipes": own }));
     let mut settings = json!({ "lift": view["recipes"]["lift"], "weight": view["recipes"]["weight"], "trace": view["recipes"]["trace"] });
     settings["lift"]["specks"] = json!(0.2);
     done(&server, &format!("/shots/{id}/lift"), &settings);
@@ -375,7 +375,7 @@ fn a_shot_lifts_in_the_background_and_goes_on_after_a_crash_without_loss_or_doub
     let second = after["drawings"][1]["id"].as_i64().unwrap();
     let view = get(&server, &format!("/drawings/{second}"));
     let gap = view["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "gap").unwrap()["id"].clone();
-    command(&server, second, &view, json!({ "do": "settle", "ids": [gap], "with": null }));
+    command(&server, second, &view, json!({ "of": "findings", "do": "settle", "ids": [gap], "with": null }));
     settings["lift"]["specks"] = json!(0.1);
     done(&server, &format!("/shots/{id}/lift"), &settings);
     let job = job_when(&server, id, |j| j["state"] == "done");
@@ -542,7 +542,7 @@ fn every_address_says_in_words_what_it_cannot_do() {
         (
             "POST",
             format!("{at}/commands"),
-            json!({ "revision": revision, "command": { "do": "resolution", "dpi": 2.0 } }),
+            json!({ "revision": revision, "command": { "of": "intake", "do": "resolution", "dpi": 2.0 } }),
             422,
             "resolution",
         ),
@@ -572,10 +572,11 @@ fn a_step_made_stale_by_another_server_is_refused_and_both_go_on_from_there() {
     let at = format!("/drawings/{id}");
     let steps = format!("{at}/commands");
     let before = get(&server, &at);
-    let traced = command(&other, id, &get(&other, &at), json!({ "do": "trace" }));
+    let traced = command(&other, id, &get(&other, &at), json!({ "of": "trace", "do": "trace" }));
     // Whatever it asks for: something, nothing, or what cannot be had.
     for (what, ids) in [("leave", json!([])), ("settle", json!(["gap@1,1"])), ("trace", Value::Null)] {
-        let asked = json!({ "do": what, "ids": ids });
+        let of = if what == "trace" { "trace" } else { "findings" };
+        let asked = json!({ "of": of, "do": what, "ids": ids });
         let mut stale = post(&server, &steps, &json!({ "revision": before["info"]["revision"], "command": asked }));
         let told: Value = stale.body_mut().read_json().unwrap();
         assert_eq!((stale.status().as_u16(), &told["revision"]), (409, &traced["info"]["revision"]), "{what}: {told}");
@@ -586,7 +587,7 @@ fn a_step_made_stale_by_another_server_is_refused_and_both_go_on_from_there() {
     let mut view = traced.clone();
     for (k, seed) in seeds.iter().enumerate() {
         let (here, there) = if k % 2 == 0 { (&server, &other) } else { (&other, &server) };
-        let fill = json!({ "do": "fill", "at": [seed], "swatch": "skin" });
+        let fill = json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": "skin" });
         let late = json!({ "revision": view["info"]["revision"], "command": fill });
         view = command(here, id, &view, fill.clone());
         assert_eq!(post(there, &steps, &late).status(), 409);
@@ -621,10 +622,11 @@ fn a_thumbnail_is_made_once_and_anew_when_the_drawing_or_its_colours_change() {
     is_new(&server);
     server.crash_and_restart();
     assert_eq!(bytes(&server, &at), b"kept");
-    let traced = command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    let traced =
+        command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     is_new(&server);
     let seed = traced["regions"].as_array().unwrap().iter().max_by_key(|r| r["area"].as_u64()).unwrap()["seed"].clone();
-    command(&server, id, &traced, json!({ "do": "fill", "at": [seed], "swatch": "skin" }));
+    command(&server, id, &traced, json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": "skin" }));
     is_new(&server);
     let shot = &get(&server, "/productions")[0]["shots"][0];
     let mut swatches = shot["swatches"].as_array().unwrap().clone();
@@ -660,7 +662,7 @@ fn a_drawing_that_is_taken_out_leaves_the_others_as_they_are() {
     let drawings = || get(&server, "/productions")[0]["shots"][0]["drawings"].as_array().unwrap().clone();
     let before = drawings();
     let id = before[2]["id"].as_i64().unwrap();
-    command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     assert_eq!(send(&server, "DELETE", &format!("/drawings/{id}"), &Value::Null).0, 200);
     let names = |list: &[Value]| list.iter().map(|d| d["name"].clone()).collect::<Vec<_>>();
     let mut left = before.clone();
@@ -694,7 +696,7 @@ fn whoever_looks_at_a_shot_is_told_of_each_step_in_it() {
     };
     let mut here = listen(&shots[0]["id"]);
     let id = shots[0]["drawings"][5]["id"].as_i64().unwrap();
-    let view = command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "do": "trace" }));
+    let view = command(&server, id, &get(&server, &format!("/drawings/{id}")), json!({ "of": "trace", "do": "trace" }));
     let event = here.find_map(|line| {
         let line = line.unwrap();
         serde_json::from_str::<Value>(line.strip_prefix("data:")?).ok().filter(|e| e["id"] == json!(id))
@@ -711,11 +713,11 @@ fn the_files_of_a_hand_off_agree() {
     let server = Server::start();
     let id = drawing(&server, 0);
     let at = format!("/drawings/{id}");
-    let traced = command(&server, id, &get(&server, &at), json!({ "do": "trace" }));
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let (_, unready) = send(&server, "GET", &format!("{at}/readiness"), &Value::Null);
     assert_eq!(unready["ready"], json!(false));
     assert!(unready["reasons"][0].as_str().unwrap().ends_with("open at Join"), "{unready}");
-    let filled = command(&server, id, &traced, json!({ "do": "fill_empties", "swatch": "shell-plate" }));
+    let filled = command(&server, id, &traced, json!({ "of": "paint", "do": "fill_empties", "swatch": "shell-plate" }));
     let picture =
         |name: &str| image::load_from_memory(&bytes(&server, &format!("{at}/hand-off/{name}"))).unwrap().to_rgba8();
     let (ink, paint, flat) = (picture("ink.png"), picture("paint.png"), picture("flat.png"));

@@ -3,18 +3,22 @@
 
 #![allow(clippy::unwrap_used)]
 
-use rhizograph_app::server::stored::{self, VERSION};
-use rhizograph_core::command::{Change, Command, plan};
-use rhizograph_core::finding::Kind;
+use rhizograph_app::store::stored::{self, VERSION};
+use rhizograph_core::edit::{
+    AtHand, Change, Command, FindingsStep, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
+    WeightStep, plan,
+};
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::lift::{Effect, Touch};
-use rhizograph_core::line::{EndStyle, FlatPoint};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::IntakeRecipe;
-use rhizograph_core::render;
+use rhizograph_core::model::by_hand::{Effect, Touch};
+use rhizograph_core::model::line::EndStyle;
+use rhizograph_core::model::recipe::IntakeRecipe;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::weight::Adjust;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
@@ -35,29 +39,29 @@ struct Written {
 /// The name of a command, as it is asked for.
 fn name(command: &Command) -> &'static str {
     match command {
-        Command::Recipes { .. } => "recipes",
-        Command::Prepare { .. } => "prepare",
-        Command::Trace { .. } => "trace",
-        Command::Settle { .. } => "settle",
-        Command::Decide { .. } => "decide",
-        Command::Leave { .. } => "leave",
-        Command::Reopen { .. } => "reopen",
-        Command::Sweep { .. } => "sweep",
-        Command::Seam { .. } => "seam",
-        Command::Bridge { .. } => "bridge",
-        Command::TakeSpan { .. } => "take_span",
-        Command::Cut { .. } => "cut",
-        Command::Remove { .. } => "remove",
-        Command::Fill { .. } => "fill",
-        Command::FillEmpties { .. } => "fill_empties",
-        Command::Clear { .. } => "clear",
-        Command::Intake { .. } => "intake",
-        Command::Resolution { .. } => "resolution",
-        Command::Touch { .. } => "touch",
-        Command::Invert { .. } => "invert",
-        Command::ClearArea { .. } => "clear_area",
-        Command::Protect { .. } => "protect",
-        Command::Weigh { .. } => "weigh",
+        Command::Settings(SettingsStep::Recipes { .. }) => "recipes",
+        Command::Trace(TraceStep::Prepare { .. }) => "prepare",
+        Command::Trace(TraceStep::Trace { .. }) => "trace",
+        Command::Findings(FindingsStep::Settle { .. }) => "settle",
+        Command::Findings(FindingsStep::Decide { .. }) => "decide",
+        Command::Findings(FindingsStep::Leave { .. }) => "leave",
+        Command::Findings(FindingsStep::Reopen { .. }) => "reopen",
+        Command::Join(JoinStep::Sweep { .. }) => "sweep",
+        Command::Join(JoinStep::Seam { .. }) => "seam",
+        Command::Join(JoinStep::Bridge { .. }) => "bridge",
+        Command::Join(JoinStep::TakeSpan { .. }) => "take_span",
+        Command::Join(JoinStep::Cut { .. }) => "cut",
+        Command::Join(JoinStep::Remove { .. }) => "remove",
+        Command::Paint(PaintStep::Fill { .. }) => "fill",
+        Command::Paint(PaintStep::FillEmpties { .. }) => "fill_empties",
+        Command::Paint(PaintStep::Clear { .. }) => "clear",
+        Command::Intake(IntakeStep::Intake { .. }) => "intake",
+        Command::Intake(IntakeStep::Resolution { .. }) => "resolution",
+        Command::Lift(LiftStep::Touch { .. }) => "touch",
+        Command::Lift(LiftStep::Invert { .. }) => "invert",
+        Command::Lift(LiftStep::ClearArea { .. }) => "clear_area",
+        Command::Lift(LiftStep::Protect { .. }) => "protect",
+        Command::Weight(WeightStep::Weigh { .. }) => "weigh",
     }
 }
 
@@ -68,7 +72,7 @@ fn inked() -> Ink {
     let mut alpha = Plane::new(320, 240, 0u8);
     let mut draw = |points: Vec<Pt>| {
         let flat: Vec<FlatPoint> = points.into_iter().map(|p| FlatPoint { p, width: 6.0 }).collect();
-        render::stroke(&mut alpha, &flat);
+        strokes::stroke(&mut alpha, &flat);
     };
     draw(
         (6..=114)
@@ -94,7 +98,12 @@ fn write() -> Written {
     let mut step = |make: &dyn Fn(&Sheet, &Scene) -> Command| {
         let scene = Scene::of(&sheet, &ink);
         let command = make(&sheet, &scene);
-        let change = plan(&sheet, &command, &ink, &scene, &["shell-plate".into(), "skin".into()]).unwrap();
+        let change = plan(
+            &sheet,
+            &command,
+            &AtHand { lifted: &ink, scene: &scene, swatches: &["shell-plate".into(), "skin".into()] },
+        )
+        .unwrap();
         assert!(!change.is_empty(), "{command:?} did nothing");
         sheet = change.apply(&sheet).unwrap();
         did.push(name(&command).to_owned());
@@ -102,29 +111,29 @@ fn write() -> Written {
     };
     let first_of = |scene: &Scene, kind: Kind| vec![scene.findings.iter().find(|f| f.kind == kind).unwrap().id.clone()];
     let ring = pt(90.0, 90.0);
-    step(&|s, _| Command::Prepare { recipes: Box::new(s.recipes.clone()) });
-    step(&|_, _| Command::Trace { afresh: true });
-    step(&|_, scene| Command::Settle { ids: first_of(scene, Kind::Gap), with: None });
-    step(&|_, scene| Command::Settle { ids: first_of(scene, Kind::Tail), with: None });
-    step(&|_, scene| Command::Leave { ids: first_of(scene, Kind::Unpainted) });
-    step(&|_, scene| Command::Reopen { ids: first_of(scene, Kind::Unpainted) });
+    step(&|s, _| Command::Trace(TraceStep::Prepare { recipes: Box::new(s.recipes.clone()) }));
+    step(&|_, _| Command::Trace(TraceStep::Trace { afresh: true }));
+    step(&|_, scene| Command::Findings(FindingsStep::Settle { ids: first_of(scene, Kind::Gap), with: None }));
+    step(&|_, scene| Command::Findings(FindingsStep::Settle { ids: first_of(scene, Kind::Tail), with: None }));
+    step(&|_, scene| Command::Findings(FindingsStep::Leave { ids: first_of(scene, Kind::Unpainted) }));
+    step(&|_, scene| Command::Findings(FindingsStep::Reopen { ids: first_of(scene, Kind::Unpainted) }));
     step(&|_, scene| {
         let tail = scene.findings.iter().find(|f| f.kind == Kind::Tail && f.sure).unwrap();
         let tip = tail.to.unwrap();
         let across = (tip - tail.at).unit().turned() * 9.0;
         let middle = tail.at.lerp(tip, 0.6);
-        Command::Sweep { path: vec![middle - across, middle + across] }
+        Command::Join(JoinStep::Sweep { path: vec![middle - across, middle + across] })
     });
-    step(&|_, _| Command::Seam { path: vec![pt(45.0, 112.0), pt(90.0, 118.0), pt(135.0, 112.0)] });
-    step(&|_, _| Command::Bridge { from: pt(215.0, 170.0), to: pt(190.0, 160.0) });
-    step(&|s, _| Command::Remove { line: s.lines[s.lines.len() - 1].id });
-    step(&|_, _| Command::Fill { at: vec![ring], swatch: "skin".into() });
-    step(&|_, _| Command::FillEmpties { swatch: "shell-plate".into() });
-    step(&|_, _| Command::Clear { at: vec![ring] });
-    step(&|_, _| Command::TakeSpan { at: pt(225.0, 120.0) });
+    step(&|_, _| Command::Join(JoinStep::Seam { path: vec![pt(45.0, 112.0), pt(90.0, 118.0), pt(135.0, 112.0)] }));
+    step(&|_, _| Command::Join(JoinStep::Bridge { from: pt(215.0, 170.0), to: pt(190.0, 160.0) }));
+    step(&|s, _| Command::Join(JoinStep::Remove { line: s.lines[s.lines.len() - 1].id }));
+    step(&|_, _| Command::Paint(PaintStep::Fill { at: vec![ring], swatch: "skin".into() }));
+    step(&|_, _| Command::Paint(PaintStep::FillEmpties { swatch: "shell-plate".into() }));
+    step(&|_, _| Command::Paint(PaintStep::Clear { at: vec![ring] }));
+    step(&|_, _| Command::Join(JoinStep::TakeSpan { at: pt(225.0, 120.0) }));
     let outline = [(245.0, 170.0), (270.0, 170.0), (270.0, 210.0), (245.0, 210.0)].map(|(x, y)| pt(x, y)).to_vec();
-    step(&|_, _| Command::Cut { outline: outline.clone(), ends: EndStyle::Flat });
-    step(&|_, _| Command::Weigh { lines: vec![], adjust: Adjust::Scale { factor: 1.3 } });
+    step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat }));
+    step(&|_, _| Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Scale { factor: 1.3 } }));
     let touch = Touch {
         effect: Effect::Less,
         path: vec![pt(60.0, 60.0), pt(80.5, 66.25)],
@@ -133,17 +142,21 @@ fn write() -> Written {
         strength: 1.0,
         takes_off: false,
     };
-    step(&|_, _| Command::Touch { touch: touch.clone() });
-    step(&|_, _| Command::Invert { effect: Effect::Less });
-    step(&|_, _| Command::ClearArea { effect: Effect::Less });
-    step(&|_, _| Command::Protect { at: pt(20.0, 200.0) });
+    step(&|_, _| Command::Lift(LiftStep::Touch { touch: touch.clone() }));
+    step(&|_, _| Command::Lift(LiftStep::Invert { effect: Effect::Less }));
+    step(&|_, _| Command::Lift(LiftStep::ClearArea { effect: Effect::Less }));
+    step(&|_, _| Command::Lift(LiftStep::Protect { at: pt(20.0, 200.0) }));
     step(&|s, _| {
         let mut recipes = Box::new(s.recipes.clone());
         recipes.join.longest_gap = 1.5;
-        Command::Recipes { recipes }
+        Command::Settings(SettingsStep::Recipes { recipes })
     });
-    step(&|_, _| Command::Resolution { dpi: 200.0 });
-    step(&|_, _| Command::Intake { intake: Box::new(IntakeRecipe { quarter_turns: 1, ..IntakeRecipe::default() }) });
+    step(&|_, _| Command::Intake(IntakeStep::Resolution { dpi: 200.0 }));
+    step(&|_, _| {
+        Command::Intake(IntakeStep::Intake {
+            intake: Box::new(IntakeRecipe { quarter_turns: 1, ..IntakeRecipe::default() }),
+        })
+    });
     let json = |s: &Sheet| raw(serde_json::to_string(s).unwrap());
     Written { version: VERSION, first: json(&first), last: json(&sheet), did, changes }
 }

@@ -1,21 +1,25 @@
 //! The steps on one page of 4800 x 3600 pixels, beside a copy of that page (8-bit RGB), the unit they are judged by.
 
 use divan::{Bencher, black_box};
-use rhizograph_core::command::{Command, plan};
-use rhizograph_core::distance::squared_distance;
-use rhizograph_core::finding::Kind;
+use rhizograph_core::edit::{AtHand, Command, FindingsStep, JoinStep, plan};
+use rhizograph_core::geom::flat::FlatPoint;
+use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::lift::{self, ByHand};
-use rhizograph_core::line::{End, FlatPoint, Form, Line, Made, Spine, shared};
-use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
+use rhizograph_core::lift;
+use rhizograph_core::model::by_hand::ByHand;
+use rhizograph_core::model::line::{End, Form, Line, Made, shared};
+use rhizograph_core::model::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::disc::grow;
+use rhizograph_core::raster::distance::squared_distance;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::strokes;
 use rhizograph_core::region::arrangement::{Segment, arrange, to_grid};
-use rhizograph_core::render;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
-use rhizograph_core::weight::{grow, weigh};
+use rhizograph_core::weight::weigh;
 use std::sync::LazyLock;
 
 const W: usize = 4800;
@@ -52,7 +56,7 @@ static INK: LazyLock<Plane<u8>> = LazyLock::new(|| {
     for k in 0..260 {
         let width = 5.0 + 9.0 * unit(k + 50_000);
         let flat: Vec<FlatPoint> = wander(k * 3 + 1, 90, 9.0).into_iter().map(|p| FlatPoint { p, width }).collect();
-        render::stroke(&mut ink, &flat);
+        strokes::stroke(&mut ink, &flat);
     }
     ink
 });
@@ -201,7 +205,12 @@ fn f_edit_in_5000_lines(bencher: Bencher) {
         n += 1.0;
         let at = pt(600.0 + 83.0 * n % 3600.0, 500.0 + 61.0 * n % 2600.0);
         let path = vec![at, at + pt(30.0, 12.0), at + pt(60.0, 40.0)];
-        let change = plan(&sheet, &Command::Seam { path }, &ink, &scene, &[]).expect("a seam can be drawn anywhere");
+        let change = plan(
+            &sheet,
+            &Command::Join(JoinStep::Seam { path }),
+            &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+        )
+        .expect("a seam can be drawn anywhere");
         let after = change.apply(&sheet).expect("it was planned on this sheet");
         black_box(scene.advance(&sheet, &after, &ink));
         sheet = after;
@@ -215,8 +224,9 @@ fn f_settle_300_in_5000_lines(bencher: Bencher) {
         scene.findings.iter().filter(|f| f.kind == Kind::Gap).take(300).map(|f| f.id.clone()).collect();
     assert_eq!(ids.len(), 300);
     bencher.with_inputs(|| scene.clone()).bench_local_values(|mut scene| {
-        let settle = Command::Settle { ids: ids.clone(), with: None };
-        let change = plan(&sheet, &settle, &ink, &scene, &[]).expect("they were just found");
+        let settle = Command::Findings(FindingsStep::Settle { ids: ids.clone(), with: None });
+        let change = plan(&sheet, &settle, &AtHand { lifted: &ink, scene: &scene, swatches: &[] })
+            .expect("they were just found");
         let after = change.apply(&sheet).expect("it was planned on this sheet");
         black_box(scene.advance(&sheet, &after, &ink))
     });

@@ -4,26 +4,19 @@
 //! Lengths are pixels of the source, `f64`, y down, pixel centres at half coordinates; `dpi` turns them into mm at the
 //! edge of the system. Nothing in here does I/O, knows a database or an interface.
 
-pub mod alike;
-pub mod command;
-pub mod distance;
+pub mod edit;
 pub mod error;
-pub mod finding;
 pub mod geom;
-pub mod ink;
 pub mod intake;
 pub mod join;
 pub mod lift;
-pub mod line;
+pub mod model;
 pub mod paint;
-pub mod plane;
-pub mod recipe;
+pub mod preview;
+pub mod raster;
 pub mod region;
-pub mod render;
 pub mod scene;
-pub mod sheet;
-pub mod stages;
-pub mod surroundings;
+pub mod shot;
 pub mod trace;
 pub mod weight;
 

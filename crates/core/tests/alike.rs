@@ -5,14 +5,15 @@
 
 mod support;
 
-use rhizograph_core::alike::alike;
-use rhizograph_core::command::{Command, Decision, plan};
+use rhizograph_core::edit::{AtHand, Command, Decision, FindingsStep, JoinStep, PaintStep, plan};
 use rhizograph_core::error::Error;
-use rhizograph_core::finding::{Finding, Kind, Verdict};
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
+use rhizograph_core::model::verdict::{Kind, Verdict};
+use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::surroundings::{decided_in, like_decisions};
+use rhizograph_core::scene::alike::alike;
+use rhizograph_core::scene::findings::Finding;
+use rhizograph_core::shot::surroundings::{decided_in, like_decisions};
 use std::f64::consts::TAU;
 use support::{do_it, inked, ring, traced};
 
@@ -49,7 +50,8 @@ fn the_ends_of_one_hatching_are_alike_and_others_are_not() {
     let [(lower, false), (upper, true)] = places[..] else { panic!("{places:?}") };
     assert!(lower >= 3 && upper >= 3, "{places:?}");
     // Each is in one group at most, and left together they are so still.
-    let left = do_it(&sheet, &ink, &Command::Leave { ids: groups[0].clone() }).apply(&sheet).unwrap();
+    let left =
+        do_it(&sheet, &ink, &Command::Findings(FindingsStep::Leave { ids: groups[0].clone() })).apply(&sheet).unwrap();
     let after = Scene::of(&left, &ink);
     let again = alike(&after.findings, &after.network, sheet.dpi);
     let all_left = |g: &&Vec<String>| g.iter().all(|id| after.findings.get(id).unwrap().left);
@@ -68,7 +70,8 @@ fn what_was_decided_in_one_drawing_is_found_at_the_like_place_of_the_next() {
         ends.min_by(|a, b| near(a).total_cmp(&near(b))).unwrap().clone()
     };
     let chosen = end(&scene, pt(350.0, 40.0));
-    let after = do_it(&sheet, &first, &Command::Leave { ids: vec![chosen.id] }).apply(&sheet).unwrap();
+    let after =
+        do_it(&sheet, &first, &Command::Findings(FindingsStep::Leave { ids: vec![chosen.id] })).apply(&sheet).unwrap();
     let decided = decided_in(&after.settled, &first.alpha, 300.0);
     assert_eq!(decided.len(), 1);
     let other = traced(&next);
@@ -101,7 +104,7 @@ fn several_decisions_are_one_step_each_in_its_own_way() {
     let decided = |f: &Finding, how| Decision { id: f.id.clone(), how };
     let decisions =
         vec![decided(gaps[0], Verdict::Seamed), decided(gaps[1], Verdict::Left), decided(gaps[1], Verdict::Left)];
-    let change = do_it(&sheet, &ink, &Command::Decide { decisions });
+    let change = do_it(&sheet, &ink, &Command::Findings(FindingsStep::Decide { decisions }));
     let after = change.apply(&sheet).unwrap();
     let how: Vec<(Verdict, Pt)> = after.settled.iter().map(|s| (s.how, s.at)).collect();
     assert_eq!(how, [(Verdict::Seamed, gaps[0].at), (Verdict::Left, gaps[1].at)]);
@@ -110,7 +113,11 @@ fn several_decisions_are_one_step_each_in_its_own_way() {
     assert_eq!(change.undo(&after).unwrap(), sheet);
     // A gap cannot be cut, and then nothing is done.
     let decisions = vec![decided(gaps[0], Verdict::Bridged), decided(gaps[1], Verdict::Cut)];
-    let refused = plan(&sheet, &Command::Decide { decisions }, &ink, &scene, &[]);
+    let refused = plan(
+        &sheet,
+        &Command::Findings(FindingsStep::Decide { decisions }),
+        &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+    );
     assert!(matches!(refused, Err(Error::Mismatch(_))), "{refused:?}");
 }
 
@@ -125,16 +132,19 @@ fn what_leaks_a_painted_room_is_listed_before_what_leaks_a_larger_one() {
     assert_eq!(order(&scene), [true, false], "the larger room first");
     // A frame closed around the smaller ring alone is painted, so its gap lets that paint in.
     let frame = vec![pt(10.0, 60.0), pt(150.0, 60.0), pt(150.0, 240.0), pt(10.0, 240.0), pt(10.0, 60.0)];
-    let framed = do_it(&sheet, &ink, &Command::Seam { path: frame }).apply(&sheet).unwrap();
+    let framed = do_it(&sheet, &ink, &Command::Join(JoinStep::Seam { path: frame })).apply(&sheet).unwrap();
     scene.advance(&sheet, &framed, &ink).unwrap();
     let at = vec![pt(20.0, 75.0)];
-    let filled =
-        plan(&framed, &Command::Fill { at: at.clone(), swatch: "skin".into() }, &ink, &scene, &["skin".into()]);
+    let filled = plan(
+        &framed,
+        &Command::Paint(PaintStep::Fill { at: at.clone(), swatch: "skin".into() }),
+        &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into()] },
+    );
     let filled = filled.unwrap().apply(&framed).unwrap();
     scene.advance(&framed, &filled, &ink).unwrap();
     assert_eq!(order(&scene), [false, true]);
     assert_eq!(order(&Scene::of(&filled, &ink)), [false, true]);
-    let cleared = do_it(&filled, &ink, &Command::Clear { at }).apply(&filled).unwrap();
+    let cleared = do_it(&filled, &ink, &Command::Paint(PaintStep::Clear { at })).apply(&filled).unwrap();
     scene.advance(&filled, &cleared, &ink).unwrap();
     assert_eq!(order(&scene), [true, false]);
 }

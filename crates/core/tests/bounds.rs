@@ -5,18 +5,22 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Command, Decision, plan};
-use rhizograph_core::finding::{Kind, Verdict};
+use rhizograph_core::edit::{
+    AtHand, Command, Decision, FindingsStep, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
+    WeightStep, plan,
+};
+use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt, thinned};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::lift::{Effect, Touch};
-use rhizograph_core::line::{EndStyle, Form, Line, Made, Spine};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::{CloseWith, IntakeRecipe, LiftRecipe, Points, Recipes, Register};
+use rhizograph_core::model::by_hand::{Effect, Touch};
+use rhizograph_core::model::line::{EndStyle, Form, Line, Made};
+use rhizograph_core::model::recipe::{CloseWith, IntakeRecipe, LiftRecipe, Points, Recipes, Register};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::{Kind, Verdict};
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::region::Regions;
 use rhizograph_core::region::network::Network;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::weight::{Adjust, BROADEST};
 use serde_json::{Value, json};
 use std::f64::consts::TAU;
@@ -55,32 +59,35 @@ fn every_command(sheet: &Sheet, scene: &Scene) -> Vec<Command> {
     };
     let touch =
         Touch { effect: Effect::More, path: path.clone(), size: 20.0, hardness: 0.5, strength: 0.7, takes_off: false };
-    let weigh = |adjust| Command::Weigh { lines: vec![line], adjust };
+    let weigh = |adjust| Command::Weight(WeightStep::Weigh { lines: vec![line], adjust });
     vec![
-        Command::Recipes { recipes: Box::new(recipes.clone()) },
-        Command::Prepare { recipes: Box::new(recipes) },
-        Command::Trace { afresh: true },
-        Command::Settle { ids: vec![id.clone()], with: Some(CloseWith::Seam) },
-        Command::Leave { ids: vec![id.clone()] },
-        Command::Decide { decisions: vec![Decision { id: id.clone(), how: Verdict::Left }] },
-        Command::Reopen { ids: vec![id] },
-        Command::Sweep { path: path.clone() },
-        Command::Seam { path: path.clone() },
-        Command::Bridge { from: pt(100.0, 150.0), to: pt(200.0, 60.0) },
-        Command::TakeSpan { at: pt(202.0, 120.0) },
-        Command::Cut { outline: vec![pt(150.0, 30.0), pt(260.0, 35.0), pt(240.0, 130.0)], ends: EndStyle::AlongCutter },
-        Command::Remove { line },
-        Command::Fill { at: vec![pt(150.0, 150.0)], swatch: "skin".into() },
-        Command::FillEmpties { swatch: "shell".into() },
-        Command::Clear { at: vec![pt(150.0, 150.0)] },
-        Command::Intake { intake: Box::new(intake.clone()) },
-        Command::Intake { intake: Box::new(IntakeRecipe { register: None, ..intake }) },
-        Command::Resolution { dpi: 200.0 },
-        Command::Touch { touch: touch.clone() },
-        Command::Touch { touch: Touch { path: vec![pt(50.0, 50.0)], ..touch } },
-        Command::Invert { effect: Effect::Less },
-        Command::ClearArea { effect: Effect::More },
-        Command::Protect { at: pt(60.0, 60.0) },
+        Command::Settings(SettingsStep::Recipes { recipes: Box::new(recipes.clone()) }),
+        Command::Trace(TraceStep::Prepare { recipes: Box::new(recipes) }),
+        Command::Trace(TraceStep::Trace { afresh: true }),
+        Command::Findings(FindingsStep::Settle { ids: vec![id.clone()], with: Some(CloseWith::Seam) }),
+        Command::Findings(FindingsStep::Leave { ids: vec![id.clone()] }),
+        Command::Findings(FindingsStep::Decide { decisions: vec![Decision { id: id.clone(), how: Verdict::Left }] }),
+        Command::Findings(FindingsStep::Reopen { ids: vec![id] }),
+        Command::Join(JoinStep::Sweep { path: path.clone() }),
+        Command::Join(JoinStep::Seam { path: path.clone() }),
+        Command::Join(JoinStep::Bridge { from: pt(100.0, 150.0), to: pt(200.0, 60.0) }),
+        Command::Join(JoinStep::TakeSpan { at: pt(202.0, 120.0) }),
+        Command::Join(JoinStep::Cut {
+            outline: vec![pt(150.0, 30.0), pt(260.0, 35.0), pt(240.0, 130.0)],
+            ends: EndStyle::AlongCutter,
+        }),
+        Command::Join(JoinStep::Remove { line }),
+        Command::Paint(PaintStep::Fill { at: vec![pt(150.0, 150.0)], swatch: "skin".into() }),
+        Command::Paint(PaintStep::FillEmpties { swatch: "shell".into() }),
+        Command::Paint(PaintStep::Clear { at: vec![pt(150.0, 150.0)] }),
+        Command::Intake(IntakeStep::Intake { intake: Box::new(intake.clone()) }),
+        Command::Intake(IntakeStep::Intake { intake: Box::new(IntakeRecipe { register: None, ..intake }) }),
+        Command::Intake(IntakeStep::Resolution { dpi: 200.0 }),
+        Command::Lift(LiftStep::Touch { touch: touch.clone() }),
+        Command::Lift(LiftStep::Touch { touch: Touch { path: vec![pt(50.0, 50.0)], ..touch } }),
+        Command::Lift(LiftStep::Invert { effect: Effect::Less }),
+        Command::Lift(LiftStep::ClearArea { effect: Effect::More }),
+        Command::Lift(LiftStep::Protect { at: pt(60.0, 60.0) }),
         weigh(Adjust::Set { width: 4.0 }),
         weigh(Adjust::Scale { factor: 1.2 }),
         weigh(Adjust::Add { by: 1.0 }),
@@ -118,7 +125,11 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
     let (mut tried, mut refused) = (0, 0);
     for command in every_command(&sheet, &scene) {
         let told = serde_json::to_value(&command).unwrap();
-        assert!(plan(&sheet, &command, &ink, &scene, &["skin".into(), "shell".into()]).is_ok(), "{told}");
+        assert!(
+            plan(&sheet, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] })
+                .is_ok(),
+            "{told}"
+        );
         let mut ways = Vec::new();
         numbers_in(&told, "", &mut ways);
         for (way, wild) in ways.iter().flat_map(|w| wild.iter().map(move |v| (w, v))) {
@@ -130,7 +141,11 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
                 continue;
             };
             let began = Instant::now();
-            let planned = plan(&sheet, &command, &ink, &scene, &["skin".into(), "shell".into()]);
+            let planned = plan(
+                &sheet,
+                &command,
+                &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] },
+            );
             assert!(began.elapsed() < Duration::from_secs(10), "{wrong} took {:?}", began.elapsed());
             let Ok(change) = planned else {
                 refused += 1;
@@ -141,7 +156,7 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
             let kept = serde_json::to_string(&after).unwrap();
             assert!(serde_json::from_str::<Sheet>(&kept).unwrap() == after, "{wrong} does not open again");
             let change = serde_json::to_string(&change).unwrap();
-            let change: rhizograph_core::command::Change = serde_json::from_str(&change).unwrap();
+            let change: rhizograph_core::edit::Change = serde_json::from_str(&change).unwrap();
             assert!(change.undo(&after).unwrap() == sheet, "{wrong} is not undone");
         }
     }
@@ -157,8 +172,9 @@ fn weighing_over_and_over_makes_no_line_broader_than_is_drawn_and_the_broadest_i
     let narrow = scene.network.widest();
     let mut now = sheet.clone();
     for _ in 0..5 {
-        let weigh = Command::Weigh { lines: vec![id], adjust: Adjust::Scale { factor: 300.0 } };
-        let after = plan(&now, &weigh, &ink, &scene, &[]).unwrap().apply(&now).unwrap();
+        let weigh = Command::Weight(WeightStep::Weigh { lines: vec![id], adjust: Adjust::Scale { factor: 300.0 } });
+        let after =
+            plan(&now, &weigh, &AtHand { lifted: &ink, scene: &scene, swatches: &[] }).unwrap().apply(&now).unwrap();
         scene.advance(&now, &after, &ink).unwrap();
         now = after;
     }
@@ -175,24 +191,24 @@ fn a_finding_named_twice_is_settled_once_and_counted_once() {
     let scene = Scene::of(&sheet, &ink);
     let gap = scene.findings.iter().find(|f| f.kind == Kind::Gap).unwrap();
     let ids = vec![gap.id.clone(); 300];
-    let change = do_it(&sheet, &ink, &Command::Settle { ids: ids.clone(), with: None });
+    let change = do_it(&sheet, &ink, &Command::Findings(FindingsStep::Settle { ids: ids.clone(), with: None }));
     assert_eq!(change.label, "closed 1 gap");
     let after = change.apply(&sheet).unwrap();
     assert_eq!(after.lines.iter().filter(|l| l.made == Made::Bridge).count(), 1);
     assert_eq!(after.settled.len(), sheet.settled.len() + 1);
-    let left = do_it(&sheet, &ink, &Command::Leave { ids: ids.clone() });
+    let left = do_it(&sheet, &ink, &Command::Findings(FindingsStep::Leave { ids: ids.clone() }));
     assert_eq!(left.label, "left 1 finding");
     let left = left.apply(&sheet).unwrap();
     assert_eq!(left.settled.len(), 1);
     // Left already: nothing more is done.
-    assert!(do_it(&left, &ink, &Command::Leave { ids: ids.clone() }).is_empty());
-    let opened = do_it(&left, &ink, &Command::Reopen { ids });
+    assert!(do_it(&left, &ink, &Command::Findings(FindingsStep::Leave { ids: ids.clone() })).is_empty());
+    let opened = do_it(&left, &ink, &Command::Findings(FindingsStep::Reopen { ids }));
     assert_eq!((opened.label.as_str(), opened.apply(&left).unwrap().settled.len()), ("opened again 1 finding", 0));
     let at = vec![pt(150.0, 150.0); 40];
-    let filled = do_it(&after, &ink, &Command::Fill { at: at.clone(), swatch: "skin".into() });
+    let filled = do_it(&after, &ink, &Command::Paint(PaintStep::Fill { at: at.clone(), swatch: "skin".into() }));
     assert_eq!(filled.label, "filled 1 region");
     let filled = filled.apply(&after).unwrap();
-    assert_eq!(do_it(&filled, &ink, &Command::Clear { at }).label, "cleared 1 region");
+    assert_eq!(do_it(&filled, &ink, &Command::Paint(PaintStep::Clear { at })).label, "cleared 1 region");
 }
 
 #[test]
@@ -204,7 +220,7 @@ fn a_span_of_a_ring_goes_on_through_its_start() {
     for begin in [0.4, 1.3, 2.2, 4.0, 5.5] {
         let points: Vec<Pt> = ring(middle, r, r, begin, begin + TAU);
         let spine = Spine { closed: true, ..Spine::through(&points, true) };
-        let (width, ends) = (vec![[0.0, 6.0]], [rhizograph_core::line::End::Round; 2]);
+        let (width, ends) = (vec![[0.0, 6.0]], [rhizograph_core::model::line::End::Round; 2]);
         let form = Form::Centreline { spine, width, ends };
         let ink = inked(&[(points, 6.0), bar.clone()]);
         let mut sheet = traced(&ink);
@@ -215,7 +231,7 @@ fn a_span_of_a_ring_goes_on_through_its_start() {
         sheet.next_id = 3;
         assert_eq!(Scene::of(&sheet, &ink).regions.len(), 2);
         for (side, other) in [(-1.0, 1.0), (1.0, -1.0)] {
-            let take = Command::TakeSpan { at: pt(middle.x + 3.0, middle.y + side * r) };
+            let take = Command::Join(JoinStep::TakeSpan { at: pt(middle.x + 3.0, middle.y + side * r) });
             let after = do_it(&sheet, &ink, &take).apply(&sheet).unwrap();
             let seen = after.visible_ink(&ink).alpha;
             // That half is gone but for the bar, the other one is whole.
@@ -273,7 +289,7 @@ fn many_solids_and_many_strokes_take_no_time_for_one_another() {
     let stroke = |k: u64| {
         let at = pt((k % 250) as f64 * 8.0, (k / 250) as f64 * 8.0);
         let spine = Spine::through(&[at, at + pt(0.0, 5.0)], false);
-        Form::Centreline { spine, width: vec![[0.0, 1.0]], ends: [rhizograph_core::line::End::Round; 2] }
+        Form::Centreline { spine, width: vec![[0.0, 1.0]], ends: [rhizograph_core::model::line::End::Round; 2] }
     };
     let line = |id, form| Arc::new(Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None });
     // A part of the sheet is as densely drawn as all of it.
@@ -300,7 +316,12 @@ fn a_seam_of_twenty_thousand_points_takes_a_moment() {
     let wave = |k: i32| pt(60.0 + f64::from(k) * 0.014, 150.0 + 60.0 * (f64::from(k) / 900.0).sin());
     let path: Vec<Pt> = (0..20_000).map(wave).collect();
     let began = Instant::now();
-    let change = plan(&sheet, &Command::Seam { path: path.clone() }, &ink, &scene, &[]).unwrap();
+    let change = plan(
+        &sheet,
+        &Command::Join(JoinStep::Seam { path: path.clone() }),
+        &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+    )
+    .unwrap();
     assert!(began.elapsed() < Duration::from_millis(500), "{:?}", began.elapsed());
     let after = change.apply(&sheet).unwrap();
     let flat = after.lines.last().unwrap().spine().unwrap().flatten(0.1);
@@ -314,7 +335,14 @@ fn a_seam_of_twenty_thousand_points_takes_a_moment() {
     let at = |k: u64| 60.0 + (k.wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 40) as f64 % 200.0;
     let noise: Vec<Pt> = (0..20_000).map(|k| pt(at(2 * k + 1), at(2 * k + 2))).collect();
     let began = Instant::now();
-    assert!(plan(&sheet, &Command::Seam { path: noise }, &ink, &scene, &[]).is_err());
+    assert!(
+        plan(
+            &sheet,
+            &Command::Join(JoinStep::Seam { path: noise }),
+            &AtHand { lifted: &ink, scene: &scene, swatches: &[] }
+        )
+        .is_err()
+    );
     assert!(began.elapsed() < Duration::from_secs(4), "{:?}", began.elapsed());
 }
 

@@ -6,14 +6,15 @@
 
 mod support;
 
-use rhizograph_core::finding::{Finding, Kind};
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, nearest_on_segment, pt};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::lift::components;
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::components::components;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
+use rhizograph_core::scene::findings::Finding;
 use std::f64::consts::TAU;
 use support::{Random, traced};
 
@@ -141,7 +142,7 @@ fn figures(lengths: (f64, f64), is_hard: bool) -> Figures {
         let strokes = drawn(&mut rnd);
         let mut alpha = Plane::new(W, H, 0u8);
         for Stroke(middle, width) in &strokes {
-            render::stroke(&mut alpha, &middle.iter().map(|&p| FlatPoint { p, width: *width }).collect::<Vec<_>>());
+            strokes::stroke(&mut alpha, &middle.iter().map(|&p| FlatPoint { p, width: *width }).collect::<Vec<_>>());
         }
         let cuts = opened(&strokes, &mut alpha, &mut rnd, lengths, is_hard);
         let ink = Ink::plain(alpha, [0; 3]);

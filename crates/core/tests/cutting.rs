@@ -5,16 +5,17 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Command, plan};
-use rhizograph_core::finding::Kind;
+use rhizograph_core::edit::{AtHand, Command, JoinStep, plan};
 use rhizograph_core::geom::{Pt, inside, pt};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::{End, EndStyle, Form, Line, Made, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::TraceRecipe;
-use rhizograph_core::render;
+use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
+use rhizograph_core::model::pixels;
+use rhizograph_core::model::recipe::TraceRecipe;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use support::{do_it, inked, ring, traced};
 
@@ -25,13 +26,13 @@ fn boxed(x0: f64, y0: f64, x1: f64, y1: f64) -> Vec<Pt> {
 }
 
 fn cut(sheet: &Sheet, ink: &Ink, outline: &[Pt], ends: EndStyle) -> Sheet {
-    do_it(sheet, ink, &Command::Cut { outline: outline.to_vec(), ends }).apply(sheet).unwrap()
+    do_it(sheet, ink, &Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends })).apply(sheet).unwrap()
 }
 
 /// The lines alone, as pixels.
 fn drawn(sheet: &Sheet) -> Plane<u8> {
     let mut alpha = Plane::new(sheet.width, sheet.height, 0u8);
-    sheet.lines.iter().for_each(|l| render::draw(&mut alpha, l));
+    sheet.lines.iter().for_each(|l| pixels::draw(&mut alpha, l));
     alpha
 }
 
@@ -150,7 +151,7 @@ fn a_ring_that_is_cut_once_is_one_open_line_and_its_region_is_gone() {
 #[test]
 fn a_solid_shape_is_cut_exactly_on_the_outline() {
     let mut alpha = Plane::new(400, 300, 0u8);
-    render::fill(&mut alpha, &[ring(pt(200.0, 150.0), 90.0, 90.0, 0.0, std::f64::consts::TAU)]);
+    strokes::fill(&mut alpha, &[ring(pt(200.0, 150.0), 90.0, 90.0, 0.0, std::f64::consts::TAU)]);
     let ink = Ink::plain(alpha, [0; 3]);
     let mut sheet = Sheet::new(400, 300, 300.0);
     sheet.lines = shared(trace(&ink, &TraceRecipe { widest_line: 2.0, ..TraceRecipe::default() }, 300.0, 1));
@@ -175,7 +176,7 @@ fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused
     let ink = inked(&[(vec![pt(40.0, 40.0), pt(360.0, 40.0)], 6.0)]);
     let mut sheet = traced(&ink);
     let hand = |id: u64, form: Form| Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None };
-    let spine = |y: f64| rhizograph_core::line::Spine::through(&[pt(50.0, y), pt(350.0, y)], false);
+    let spine = |y: f64| rhizograph_core::geom::spine::Spine::through(&[pt(50.0, y), pt(350.0, y)], false);
     let stroke = Form::Centreline { spine: spine(150.0), width: vec![[0.0, 4.0], [1.0, 12.0]], ends: [End::Round; 2] };
     sheet.lines.extend(shared(vec![hand(50, stroke), hand(51, Form::Seam { spine: spine(200.0) })]));
     sheet.next_id = 60;
@@ -187,8 +188,8 @@ fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused
     let right = after.lines.iter().find(|l| l.id != 50 && l.flat(0.1).iter().any(|f| f.width > 11.0)).unwrap();
     let first = right.flat(0.1)[0];
     assert!((first.p.x - 240.0).abs() < 0.05 && (first.width - (4.0 + 8.0 * 190.0 / 300.0)).abs() < 0.1, "{first:?}");
-    let nothing = Command::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round };
-    assert!(plan(&sheet, &nothing, &ink, &Scene::of(&sheet, &ink), &[]).is_err());
+    let nothing = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round });
+    assert!(plan(&sheet, &nothing, &AtHand { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }).is_err());
 }
 
 proptest! {
@@ -205,8 +206,8 @@ proptest! {
         let ink = inked(&strokes);
         let sheet = traced(&ink);
         let outline: Vec<Pt> = corners.iter().map(|&(x, y)| pt(x, y).snapped()).collect();
-        let command = Command::Cut { outline: outline.clone(), ends: STYLES[style] };
-        let Ok(change) = plan(&sheet, &command, &ink, &Scene::of(&sheet, &ink), &[]) else { return Ok(()) };
+        let command = Command::Join(JoinStep::Cut { outline: outline.clone(), ends: STYLES[style] });
+        let Ok(change) = plan(&sheet, &command, &AtHand { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }) else { return Ok(()) };
         let after = change.apply(&sheet).unwrap();
         prop_assert_eq!(change.undo(&after).unwrap(), sheet);
         let depth = |p: Pt| {

@@ -5,18 +5,22 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Change, Command, plan};
+use rhizograph_core::edit::{AtHand, Change, Command, IntakeStep, LiftStep, TraceStep, WeightStep, plan};
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, nearest_on_segment, pt};
-use rhizograph_core::ink::Ink;
 use rhizograph_core::intake::Layout;
-use rhizograph_core::lift::{Effect, Touch, outside};
-use rhizograph_core::line::{FlatPoint, Line, Made, shared};
-use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{Edge, IntakeRecipe, Placement, Points, WeightRecipe};
-use rhizograph_core::render;
+use rhizograph_core::lift::outside;
+use rhizograph_core::model::by_hand::{Effect, Touch};
+use rhizograph_core::model::inking::Inking;
+use rhizograph_core::model::line::{Line, Made, shared};
+use rhizograph_core::model::recipe::{Edge, IntakeRecipe, Placement, Points, WeightRecipe};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::preview::{Inked, Stages};
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::strokes;
+use rhizograph_core::raster::window::Window;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
-use rhizograph_core::stages::{Inked, Inking, Stages, Window};
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::{Adjust, weigh};
 
@@ -30,7 +34,7 @@ fn noise(seed: usize) -> f64 {
 }
 
 fn stroke(alpha: &mut Plane<u8>, points: &[(f64, f64)], width: f64) {
-    render::stroke(alpha, &points.iter().map(|&(x, y)| FlatPoint { p: pt(x, y), width }).collect::<Vec<_>>());
+    strokes::stroke(alpha, &points.iter().map(|&(x, y)| FlatPoint { p: pt(x, y), width }).collect::<Vec<_>>());
 }
 
 /// A closed frame, lines through it and beside it, a dot and some dust.
@@ -231,7 +235,7 @@ fn traced(alpha: Plane<u8>) -> (Sheet, Ink) {
 }
 
 fn done(sheet: &Sheet, ink: &Ink, command: &Command) -> (Sheet, Change) {
-    let change = plan(sheet, command, ink, &Scene::of(sheet, ink), &[]).unwrap();
+    let change = plan(sheet, command, &AtHand { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &[] }).unwrap();
     (change.apply(sheet).unwrap(), change)
 }
 
@@ -248,23 +252,25 @@ fn everything_done_by_hand_is_undone_exactly_and_survives_being_written() {
     };
     let id = start.lines.iter().find(|l| l.spine().is_some()).unwrap().id;
     let commands = [
-        Command::Touch { touch: touch.clone() },
-        Command::Touch { touch },
-        Command::Invert { effect: Effect::More },
-        Command::Protect { at: pt(200.0, 160.0) },
-        Command::Weigh { lines: vec![id], adjust: Adjust::Scale { factor: 1.7 } },
-        Command::Weigh { lines: vec![], adjust: Adjust::Add { by: -1.0 } },
-        Command::Intake { intake: Box::new(IntakeRecipe { quarter_turns: 1, ..IntakeRecipe::default() }) },
-        Command::Intake {
+        Command::Lift(LiftStep::Touch { touch: touch.clone() }),
+        Command::Lift(LiftStep::Touch { touch }),
+        Command::Lift(LiftStep::Invert { effect: Effect::More }),
+        Command::Lift(LiftStep::Protect { at: pt(200.0, 160.0) }),
+        Command::Weight(WeightStep::Weigh { lines: vec![id], adjust: Adjust::Scale { factor: 1.7 } }),
+        Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Add { by: -1.0 } }),
+        Command::Intake(IntakeStep::Intake {
+            intake: Box::new(IntakeRecipe { quarter_turns: 1, ..IntakeRecipe::default() }),
+        }),
+        Command::Intake(IntakeStep::Intake {
             intake: Box::new(IntakeRecipe {
                 straighten: 3.0,
                 crop: Some([10.0, 20.0, 400.0, 300.0]),
                 ..IntakeRecipe::default()
             }),
-        },
-        Command::Resolution { dpi: 240.0 },
-        Command::ClearArea { effect: Effect::More },
-        Command::Protect { at: pt(200.0, 160.0) },
+        }),
+        Command::Intake(IntakeStep::Resolution { dpi: 240.0 }),
+        Command::Lift(LiftStep::ClearArea { effect: Effect::More }),
+        Command::Lift(LiftStep::Protect { at: pt(200.0, 160.0) }),
     ];
     let mut states = vec![start];
     let mut changes = Vec::new();
@@ -301,8 +307,11 @@ fn a_reweighed_line_is_as_wide_in_the_pixels_as_in_its_data_and_the_others_stay(
     };
     let level = sheet.lines.iter().find(is_level).unwrap();
     for factor in [0.5, 2.0] {
-        let (after, _) =
-            done(&sheet, &ink, &Command::Weigh { lines: vec![level.id], adjust: Adjust::Scale { factor } });
+        let (after, _) = done(
+            &sheet,
+            &ink,
+            &Command::Weight(WeightStep::Weigh { lines: vec![level.id], adjust: Adjust::Scale { factor } }),
+        );
         let seen = after.visible_ink(&ink).alpha;
         let width = |alpha: &Plane<u8>, x: usize| (220..275).map(|y| f64::from(*alpha.at(x, y))).sum::<f64>() / 255.0;
         let line = after.lines.iter().find(|l| l.id == level.id).unwrap();
@@ -324,7 +333,7 @@ fn a_reweighed_line_is_as_wide_in_the_pixels_as_in_its_data_and_the_others_stay(
 fn what_is_drawn_goes_along_when_the_sheet_is_laid_out_anew() {
     let (sheet, ink) = traced(drawing());
     let turned = IntakeRecipe { quarter_turns: 1, ..IntakeRecipe::default() };
-    let (after, _) = done(&sheet, &ink, &Command::Intake { intake: Box::new(turned) });
+    let (after, _) = done(&sheet, &ink, &Command::Intake(IntakeStep::Intake { intake: Box::new(turned) }));
     assert_eq!((after.width, after.height), (H, W));
     let there = |p: Pt| pt(H as f64 - p.y, p.x);
     for (a, b) in sheet.lines.iter().zip(&after.lines) {
@@ -347,7 +356,7 @@ fn lines_follow_a_sheet_that_is_squared_up_as_curves_and_in_their_widths() {
     let (w, h) = (400.0, 300.0);
     let corners = [pt(14.0, 30.0), pt(w - 40.0, 6.0), pt(w - 3.0, h - 25.0), pt(33.0, h - 9.0)];
     let intake = IntakeRecipe { corners: Some(corners), ..IntakeRecipe::default() };
-    let (after, change) = done(&sheet, &ink, &Command::Intake { intake: Box::new(intake.clone()) });
+    let (after, change) = done(&sheet, &ink, &Command::Intake(IntakeStep::Intake { intake: Box::new(intake.clone()) }));
     let laid = |r: &IntakeRecipe| Layout::of(r, 400, 300).unwrap();
     let map = laid(&sheet.recipes.intake).to(&laid(&intake)).unwrap();
     assert_eq!(sheet.lines.len(), after.lines.len());
@@ -391,12 +400,12 @@ fn lines_follow_a_sheet_that_is_squared_up_as_curves_and_in_their_widths() {
 fn another_resolution_leaves_the_ink_under_the_lines_and_asks_to_trace_again() {
     let (sheet, ink) = traced(drawing());
     assert!(sheet.lines_are_current());
-    let (after, change) = done(&sheet, &ink, &Command::Resolution { dpi: 240.0 });
+    let (after, change) = done(&sheet, &ink, &Command::Intake(IntakeStep::Resolution { dpi: 240.0 }));
     assert!(!after.lines_are_current());
     assert_eq!(after.inking_of_lines(), sheet.inking_of_lines());
     assert_eq!(after.inking_of_lines().1, 300.0);
     // Tracing again, or going back, makes them those of the settings.
-    let (again, _) = done(&after, &ink, &Command::Trace { afresh: false });
+    let (again, _) = done(&after, &ink, &Command::Trace(TraceStep::Trace { afresh: false }));
     assert!(again.lines_are_current());
     assert_eq!(again.inking_of_lines().1, 240.0);
     assert!(change.undo(&after).unwrap().lines_are_current());
@@ -425,7 +434,7 @@ fn a_line_of_another_weight_keeps_its_grain_and_the_softness_of_its_edge() {
     let sheet = support::traced(&ink);
     assert_eq!(sheet.lines.len(), 1);
     for factor in [1.5, 0.7] {
-        let weigh = Command::Weigh { lines: vec![], adjust: Adjust::Scale { factor } };
+        let weigh = Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Scale { factor } });
         let after = support::do_it(&sheet, &ink, &weigh).apply(&sheet).unwrap();
         let seen = after.visible_ink(&ink).alpha;
         for x in 100..300 {

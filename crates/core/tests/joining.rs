@@ -6,16 +6,22 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::command::{Change, Command, Decision, plan};
-use rhizograph_core::finding::{Finding, Kind, Verdict};
+use rhizograph_core::edit::{
+    AtHand, Change, Command, Decision, FindingsStep, JoinStep, PaintStep, SettingsStep, TraceStep, WeightStep, plan,
+};
+use rhizograph_core::geom::flat::FlatPoint;
+use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt, segments_cross};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::{End, EndStyle, FlatPoint, Form, Line, Made, Spine, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::CloseWith;
-use rhizograph_core::render;
+use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
+use rhizograph_core::model::pixels;
+use rhizograph_core::model::recipe::CloseWith;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::{Kind, Verdict};
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
+use rhizograph_core::scene::findings::Finding;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::Adjust;
 use support::{do_it, inked, ring, traced};
@@ -71,7 +77,11 @@ fn after_a_tail_is_cut_no_ink_of_it_remains_and_the_other_lines_ink_is_unchanged
         let scene = Scene::of(&sheet, &ink);
         let tails: Vec<_> = scene.findings.iter().filter(|f| f.kind == Kind::Tail).collect();
         assert_eq!(tails.len(), 1, "slope {slope}");
-        let change = do_it(&sheet, &ink, &Command::Settle { ids: vec![tails[0].id.clone()], with: None });
+        let change = do_it(
+            &sheet,
+            &ink,
+            &Command::Findings(FindingsStep::Settle { ids: vec![tails[0].id.clone()], with: None }),
+        );
         let after = change.apply(&sheet).unwrap();
         let seen = after.visible_ink(&ink);
         for y in 0..300 {
@@ -101,9 +111,13 @@ fn a_bridge_joins_exactly_its_two_ends_and_crosses_nothing() {
         assert_eq!(gaps.len(), 1);
         assert!(gaps[0].sure, "a gap of {gap} px with confidence {:.2}", gaps[0].confidence);
         for with in [CloseWith::Bridge, CloseWith::Seam] {
-            let after = do_it(&sheet, &ink, &Command::Settle { ids: vec![gaps[0].id.clone()], with: Some(with) })
-                .apply(&sheet)
-                .unwrap();
+            let after = do_it(
+                &sheet,
+                &ink,
+                &Command::Findings(FindingsStep::Settle { ids: vec![gaps[0].id.clone()], with: Some(with) }),
+            )
+            .apply(&sheet)
+            .unwrap();
             let now = Scene::of(&after, &ink);
             assert_eq!(now.regions.len(), 2);
             assert!(now.network.ends().all(|e| !e.loose));
@@ -142,7 +156,7 @@ fn a_solid_is_an_outline_and_a_line_running_into_it_joins_it() {
         (ring(pt(150.0, 150.0), 100.0, 100.0, 0.0, std::f64::consts::TAU), 6.0),
     ]);
     let disc = ring(pt(230.0, 150.0), 36.0, 36.0, 0.0, std::f64::consts::TAU);
-    render::fill(&mut ink.alpha, &[disc]);
+    strokes::fill(&mut ink.alpha, &[disc]);
     let sheet = traced(&ink);
     let outlines = sheet.lines.iter().filter(|l| l.spine().is_none()).count();
     assert_eq!(outlines, 1);
@@ -162,13 +176,19 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
     let mut sheet = traced(&ink);
     let at = |x: f64| vec![pt(x, 150.0)];
     for (x, swatch) in [(150.0, "skin"), (250.0, "shell")] {
-        sheet = do_it(&sheet, &ink, &Command::Fill { at: at(x), swatch: swatch.into() }).apply(&sheet).unwrap();
+        sheet = do_it(&sheet, &ink, &Command::Paint(PaintStep::Fill { at: at(x), swatch: swatch.into() }))
+            .apply(&sheet)
+            .unwrap();
     }
     assert!(Scene::of(&sheet, &ink).findings.is_empty());
     // A seam parts the left one: both sides keep what they can, and the new one is unpainted or painted, never both.
-    let seam = do_it(&sheet, &ink, &Command::Seam { path: vec![pt(110.0, 150.0), pt(150.0, 149.0), pt(190.0, 150.0)] })
-        .apply(&sheet)
-        .unwrap();
+    let seam = do_it(
+        &sheet,
+        &ink,
+        &Command::Join(JoinStep::Seam { path: vec![pt(110.0, 150.0), pt(150.0, 149.0), pt(190.0, 150.0)] }),
+    )
+    .apply(&sheet)
+    .unwrap();
     let scene = Scene::of(&seam, &ink);
     assert_eq!(scene.regions.len(), 3);
     assert_eq!(scene.findings.iter().filter(|f| f.kind == Kind::Unpainted).count(), 1);
@@ -177,7 +197,7 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
         let f = l.flat(0.5);
         f.iter().all(|p| (p.p.x - 200.0).abs() < 3.0)
     });
-    let open = do_it(&sheet, &ink, &Command::Remove { line: wall.unwrap().id }).apply(&sheet).unwrap();
+    let open = do_it(&sheet, &ink, &Command::Join(JoinStep::Remove { line: wall.unwrap().id })).apply(&sheet).unwrap();
     assert_eq!(Scene::of(&open, &ink).findings.iter().filter(|f| f.kind == Kind::TwoPaints).count(), 1);
 }
 
@@ -185,7 +205,7 @@ fn paint_holds_on_to_its_region_and_two_that_join_are_a_finding() {
 fn boxes(boxes: &[[f64; 4]]) -> Ink {
     let mut ink = inked(&[]);
     let corners = |&[x0, y0, x1, y1]: &[f64; 4]| vec![pt(x0, y0), pt(x1, y0), pt(x1, y1), pt(x0, y1)];
-    boxes.iter().for_each(|b| render::fill(&mut ink.alpha, &[corners(b)]));
+    boxes.iter().for_each(|b| strokes::fill(&mut ink.alpha, &[corners(b)]));
     ink
 }
 
@@ -201,7 +221,7 @@ fn what_a_cut_leaves_of_a_line_between_two_solids_is_two_lines_and_closes() {
     assert_eq!(loose.len(), 2, "the corners of the solids are no lines: {loose:?}");
     let gaps: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Gap && f.sure).collect();
     assert_eq!(gaps.len(), 1, "{:?}", scene.findings.iter().map(|f| &f.id).collect::<Vec<_>>());
-    let settle = Command::Settle { ids: vec![gaps[0].id.clone()], with: None };
+    let settle = Command::Findings(FindingsStep::Settle { ids: vec![gaps[0].id.clone()], with: None });
     let after = do_it(&sheet, &ink, &settle).apply(&sheet).unwrap();
     assert_eq!(Scene::of(&after, &after.visible_ink(&ink)).regions.len(), scene.regions.len() + 1);
 }
@@ -214,7 +234,7 @@ fn a_gap_is_told_at_the_faces_of_its_own_cut() {
         (vec![pt(112.0, 152.0), pt(220.0, 152.0)], 8.0),
         (vec![pt(220.0, 152.0), pt(220.0, 40.0), pt(100.0, 40.0)], 8.0),
     ]);
-    render::fill(&mut ink.alpha, &[vec![pt(120.0, 176.0), pt(200.0, 176.0), pt(200.0, 270.0), pt(120.0, 270.0)]]);
+    strokes::fill(&mut ink.alpha, &[vec![pt(120.0, 176.0), pt(200.0, 176.0), pt(200.0, 270.0), pt(120.0, 270.0)]]);
     let sheet = traced(&ink);
     let scene = Scene::of(&sheet, &ink);
     for gap in scene.gaps.iter().filter(|g| g.other_end.is_some()) {
@@ -259,7 +279,7 @@ fn cut_ring(slant: f64, half: f64) -> Ink {
     let (along, across) = (pt(slant.cos(), slant.sin()), pt(-slant.sin(), slant.cos()));
     let corner = |a: f64, b: f64| pt(230.0, 150.0) + across * (a * half) + along * (b * 20.0);
     let mut band = Plane::new(400, 300, 0u8);
-    render::fill(&mut band, &[vec![corner(1.0, 1.0), corner(1.0, -1.0), corner(-1.0, -1.0), corner(-1.0, 1.0)]]);
+    strokes::fill(&mut band, &[vec![corner(1.0, 1.0), corner(1.0, -1.0), corner(-1.0, -1.0), corner(-1.0, 1.0)]]);
     ink.alpha.data.iter_mut().zip(&band.data).for_each(|(a, &b)| *a = (*a).min(255 - b));
     ink
 }
@@ -273,7 +293,7 @@ fn what_was_cut_straight_through_closes_whichever_way_the_middles_run() {
         assert_eq!(scene.regions.len(), 0, "slant {slant}: it is open");
         let gaps: Vec<&Finding> = scene.findings.iter().filter(|f| f.kind == Kind::Gap).collect();
         assert!(gaps.len() == 1 && gaps[0].sure, "slant {slant}, {} px: {gaps:?}", 2.0 * half);
-        let settle = Command::Settle { ids: vec![gaps[0].id.clone()], with: None };
+        let settle = Command::Findings(FindingsStep::Settle { ids: vec![gaps[0].id.clone()], with: None });
         let after = do_it(&sheet, &ink, &settle).apply(&sheet).unwrap();
         assert_eq!(Scene::of(&after, &after.visible_ink(&ink)).regions.len(), 1, "slant {slant}");
     }
@@ -285,13 +305,13 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
     let one = |k: usize| ids.get(k % ids.len().max(1)).cloned().into_iter().collect::<Vec<_>>();
     let seeds: Vec<Pt> = scene.regions.iter().map(|r| r.seed).collect();
     match kind {
-        0 => Command::Settle { ids: one(n), with: None },
-        1 => Command::Settle {
+        0 => Command::Findings(FindingsStep::Settle { ids: one(n), with: None }),
+        1 => Command::Findings(FindingsStep::Settle {
             ids: scene.findings.iter().filter(|f| f.sure).map(|f| f.id.clone()).collect(),
             with: Some(CloseWith::Seam),
-        },
-        2 if n % 2 == 0 => Command::Leave { ids: one(n) },
-        2 => Command::Decide {
+        }),
+        2 if n % 2 == 0 => Command::Findings(FindingsStep::Leave { ids: one(n) }),
+        2 => Command::Findings(FindingsStep::Decide {
             decisions: scene
                 .findings
                 .iter()
@@ -306,34 +326,36 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
                     Decision { id: f.id.clone(), how }
                 })
                 .collect(),
-        },
-        3 => Command::Sweep { path: vec![pt(x, y), pt(x + 60.0, y + 40.0), pt(x, y + 90.0)] },
-        4 => Command::Seam { path: vec![pt(x, y), pt(y, x)] },
-        5 => Command::Fill {
+        }),
+        3 => Command::Join(JoinStep::Sweep { path: vec![pt(x, y), pt(x + 60.0, y + 40.0), pt(x, y + 90.0)] }),
+        4 => Command::Join(JoinStep::Seam { path: vec![pt(x, y), pt(y, x)] }),
+        5 => Command::Paint(PaintStep::Fill {
             at: seeds.get(n % seeds.len().max(1)).copied().into_iter().collect(),
             swatch: "skin".into(),
-        },
-        6 => Command::FillEmpties { swatch: "shell".into() },
-        7 => Command::Reopen { ids: one(n) },
-        8 => Command::Trace { afresh: n % 2 == 0 },
+        }),
+        6 => Command::Paint(PaintStep::FillEmpties { swatch: "shell".into() }),
+        7 => Command::Findings(FindingsStep::Reopen { ids: one(n) }),
+        8 => Command::Trace(TraceStep::Trace { afresh: n % 2 == 0 }),
         9 => {
             let mut recipes = sheet.recipes.clone();
             recipes.join.longest_gap = (x / 60.0).min(10.0);
-            Command::Recipes { recipes: Box::new(recipes) }
+            Command::Settings(SettingsStep::Recipes { recipes: Box::new(recipes) })
         }
-        10 => Command::Bridge { from: pt(x, y), to: pt(y, x) },
-        11 => Command::TakeSpan { at: pt(x, y) },
-        12 => Command::Weigh {
+        10 => Command::Join(JoinStep::Bridge { from: pt(x, y), to: pt(y, x) }),
+        11 => Command::Join(JoinStep::TakeSpan { at: pt(x, y) }),
+        12 => Command::Weight(WeightStep::Weigh {
             lines: sheet.lines.get(n % sheet.lines.len().max(1)).map(|l| l.id).into_iter().collect(),
             adjust: Adjust::Scale { factor: 0.5 + x / 200.0 },
-        },
-        13 => Command::Clear { at: seeds.get(n % seeds.len().max(1)).copied().into_iter().collect() },
+        }),
+        13 => Command::Paint(PaintStep::Clear { at: seeds.get(n % seeds.len().max(1)).copied().into_iter().collect() }),
         14 => {
             let outline = [pt(x, y), pt(x + 50.0, y - 20.0), pt(x + 70.0, y + 60.0), pt(x - 10.0, y + 40.0)];
             let ends = [EndStyle::Round, EndStyle::Flat, EndStyle::AlongCutter][n % 3];
-            Command::Cut { outline: outline.to_vec(), ends }
+            Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends })
         }
-        _ => Command::Remove { line: sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id) },
+        _ => {
+            Command::Join(JoinStep::Remove { line: sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id) })
+        }
     }
 }
 
@@ -355,7 +377,7 @@ proptest! {
         for pick in picks {
             let now = states.last().unwrap().clone();
             let command = any_command(&scene, &now, pick);
-            let Ok(change) = plan(&now, &command, &ink, &scene, &["skin".into(), "shell".into()]) else { continue };
+            let Ok(change) = plan(&now, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] }) else { continue };
             let after = change.apply(&now).unwrap();
             if let Some(edited) = scene.advance(&now, &after, &ink) {
                 let told: std::collections::HashSet<&String> = edited.findings.made.iter().collect();
@@ -399,18 +421,22 @@ fn local_command(scene: &Scene, sheet: &Sheet, (kind, n, x, y): (u8, usize, f64,
     let line = sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id);
     let on_line = scene.network.ends().nth(n % (2 * sheet.lines.len().max(1))).map_or(pt(x, y), |e| e.p);
     match kind {
-        0 | 1 => Command::Settle { ids: one, with: Some(CloseWith::Bridge) },
-        2 => Command::Settle { ids: one, with: Some(CloseWith::Seam) },
-        3 => Command::Leave { ids: one },
-        4 => Command::Seam { path: vec![on_line, on_line + pt(35.0, 20.0), pt(x, y).lerp(on_line, 0.9)] },
-        5 => Command::Bridge { from: on_line, to: on_line + pt(0.05 * x - 20.0, 0.05 * y - 15.0) },
-        6 => Command::Sweep { path: vec![on_line + pt(-9.0, 9.0), on_line + pt(9.0, -9.0)] },
-        7 => Command::Cut {
+        0 | 1 => Command::Findings(FindingsStep::Settle { ids: one, with: Some(CloseWith::Bridge) }),
+        2 => Command::Findings(FindingsStep::Settle { ids: one, with: Some(CloseWith::Seam) }),
+        3 => Command::Findings(FindingsStep::Leave { ids: one }),
+        4 => {
+            Command::Join(JoinStep::Seam { path: vec![on_line, on_line + pt(35.0, 20.0), pt(x, y).lerp(on_line, 0.9)] })
+        }
+        5 => Command::Join(JoinStep::Bridge { from: on_line, to: on_line + pt(0.05 * x - 20.0, 0.05 * y - 15.0) }),
+        6 => Command::Join(JoinStep::Sweep { path: vec![on_line + pt(-9.0, 9.0), on_line + pt(9.0, -9.0)] }),
+        7 => Command::Join(JoinStep::Cut {
             outline: [pt(-9.0, -9.0), pt(9.0, -9.0), pt(9.0, 9.0), pt(-9.0, 9.0)].map(|o| on_line + o).to_vec(),
             ends: EndStyle::Round,
-        },
-        8 => Command::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } },
-        _ => Command::Remove { line },
+        }),
+        8 => {
+            Command::Weight(WeightStep::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } })
+        }
+        _ => Command::Join(JoinStep::Remove { line }),
     }
 }
 
@@ -439,7 +465,7 @@ proptest! {
         let mut undone = Vec::new();
         for pick in picks {
             let command = local_command(&scene, &now, pick);
-            let Ok(change) = plan(&now, &command, &ink, &scene, &[]) else { continue };
+            let Ok(change) = plan(&now, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &[] }) else { continue };
             let after = change.apply(&now).unwrap();
             scene.advance(&now, &after, &ink);
             finds_the_same(&scene, &Scene::of(&after, &ink))?;
@@ -502,7 +528,7 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
     all.push(across);
     let ink = inked(&all);
     let sheet = traced(&ink);
-    let change = do_it(&sheet, &ink, &Command::TakeSpan { at: pt(200.0, 156.0) });
+    let change = do_it(&sheet, &ink, &Command::Join(JoinStep::TakeSpan { at: pt(200.0, 156.0) }));
     let after = change.apply(&sheet).unwrap();
     assert_eq!(after.lines.len(), sheet.lines.len() + 1);
     let seen = after.visible_ink(&ink);
@@ -520,10 +546,17 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
     assert_eq!(scene.network.ends().filter(|e| e.loose).count(), 6);
     assert_eq!(change.undo(&after).unwrap(), sheet);
     // What is left beyond a wall is a span of its own, with a loose end.
-    let rest = do_it(&after, &ink, &Command::TakeSpan { at: pt(60.0, 142.0) }).apply(&after).unwrap();
+    let rest = do_it(&after, &ink, &Command::Join(JoinStep::TakeSpan { at: pt(60.0, 142.0) })).apply(&after).unwrap();
     let seen = rest.visible_ink(&ink);
     assert!((0..300).all(|y| (0..112).all(|x| *seen.alpha.at(x, y) < IS_INK)));
-    assert!(plan(&rest, &Command::TakeSpan { at: pt(20.0, 20.0) }, &ink, &Scene::of(&rest, &ink), &[]).is_err());
+    assert!(
+        plan(
+            &rest,
+            &Command::Join(JoinStep::TakeSpan { at: pt(20.0, 20.0) }),
+            &AtHand { lifted: &ink, scene: &Scene::of(&rest, &ink), swatches: &[] }
+        )
+        .is_err()
+    );
 }
 
 #[test]
@@ -536,11 +569,11 @@ fn a_span_of_a_seam_goes_between_its_crossings_and_leaves_the_rest() {
     ]);
     let sheet = traced(&ink);
     assert_eq!(Scene::of(&sheet, &ink).regions.len(), 3);
-    let seam = Command::Seam { path: vec![pt(40.0, 140.0), pt(200.0, 150.0), pt(360.0, 140.0)] };
+    let seam = Command::Join(JoinStep::Seam { path: vec![pt(40.0, 140.0), pt(200.0, 150.0), pt(360.0, 140.0)] });
     let seamed = do_it(&sheet, &ink, &seam).apply(&sheet).unwrap();
     assert_eq!(Scene::of(&seamed, &ink).regions.len(), 6);
     for (at, left) in [(pt(200.0, 150.0), 2), (pt(85.0, 143.0), 1)] {
-        let change = do_it(&seamed, &ink, &Command::TakeSpan { at });
+        let change = do_it(&seamed, &ink, &Command::Join(JoinStep::TakeSpan { at }));
         let after = change.apply(&seamed).unwrap();
         let seams: Vec<_> = after.lines.iter().filter(|l| l.is_seam()).collect();
         assert_eq!(seams.len(), left);
@@ -571,34 +604,38 @@ fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
     let sure_gap = |f: &&Finding| f.kind == Kind::Gap && f.sure;
     let sure: Vec<String> = scene.findings.iter().filter(sure_gap).map(|f| f.id.clone()).collect();
     assert_eq!(sure.len(), 1, "{sure:?}");
-    let joined = do_it(&sheet, &ink, &Command::Settle { ids: sure, with: None }).apply(&sheet).unwrap();
-    let sweep = Command::Sweep { path: vec![pt(95.0, 135.0), pt(95.0, 165.0)] };
+    let joined =
+        do_it(&sheet, &ink, &Command::Findings(FindingsStep::Settle { ids: sure, with: None })).apply(&sheet).unwrap();
+    let sweep = Command::Join(JoinStep::Sweep { path: vec![pt(95.0, 135.0), pt(95.0, 165.0)] });
     let joined = do_it(&joined, &ink, &sweep).apply(&joined).unwrap();
     let by_hand = |s: &Sheet| -> Vec<_> { s.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect() };
     assert!(joined.handmade() >= 2);
-    let again = do_it(&joined, &ink, &Command::Trace { afresh: false }).apply(&joined).unwrap();
+    let again = do_it(&joined, &ink, &Command::Trace(TraceStep::Trace { afresh: false })).apply(&joined).unwrap();
     assert_eq!(by_hand(&again), by_hand(&joined));
     assert_eq!(again.lines.len(), joined.lines.len());
     assert_eq!(again.erased, joined.erased);
     let (before, after) = (Scene::of(&joined, &ink), Scene::of(&again, &ink));
     assert_eq!(after.regions.len(), before.regions.len());
     assert!(after.findings.iter().filter(|f| f.sure).count() == 0);
-    let afresh = do_it(&joined, &ink, &Command::Trace { afresh: true }).apply(&joined).unwrap();
+    let afresh = do_it(&joined, &ink, &Command::Trace(TraceStep::Trace { afresh: true })).apply(&joined).unwrap();
     assert_eq!(afresh.handmade(), 0);
     assert!(afresh.erased.is_empty());
 }
 
 #[test]
 fn what_the_trace_shows_is_what_it_then_does() {
-    use rhizograph_core::stages::{Inking, Kept, Stages, Window};
+    use rhizograph_core::model::inking::Inking;
+    use rhizograph_core::model::sheet::Kept;
+    use rhizograph_core::preview::Stages;
+    use rhizograph_core::raster::window::Window;
     let ink = inked(&[
         (ring(pt(200.0, 150.0), 120.0, 90.0, 0.2, std::f64::consts::TAU), 6.0),
         (vec![pt(200.0, 20.0), pt(205.0, 280.0)], 26.0),
     ]);
     let paper = ink.alpha.map(|&a| [245 - (f64::from(a) * 0.9) as u8; 3]);
-    let (inking, recipe) = (Inking::default(), rhizograph_core::recipe::TraceRecipe::default());
+    let (inking, recipe) = (Inking::default(), rhizograph_core::model::recipe::TraceRecipe::default());
     // Curves are fitted anew to what is seen of a line: within so little that it shows nowhere.
-    let recipe = rhizograph_core::recipe::TraceRecipe { widest_line: 1.0, tolerance: 0.1, ..recipe };
+    let recipe = rhizograph_core::model::recipe::TraceRecipe { widest_line: 1.0, tolerance: 0.1, ..recipe };
     let mut stages = Stages::default();
     let whole = Window { x: 0, y: 0, width: 400, height: 300, level: 0 };
     let (shown, lines) = stages.traced(&paper, &inking, &recipe, &Kept::default(), (whole, true), 300.0).unwrap();
@@ -606,7 +643,7 @@ fn what_the_trace_shows_is_what_it_then_does() {
     let done = trace(&(*inked).as_ref().unwrap().0, &recipe, 300.0, 1);
     assert_eq!(*lines, done);
     let mut drawn = Plane::new(400, 300, 0u8);
-    done.iter().for_each(|l| render::draw(&mut drawn, l));
+    done.iter().for_each(|l| pixels::draw(&mut drawn, l));
     assert_eq!(shown, drawn);
     // A part alone, while a slider is dragged, looks the same but for a shade at its rim.
     let part = Window { x: 80, y: 60, width: 100, height: 100, level: 0 };
@@ -624,7 +661,7 @@ fn an_end_that_was_meant_leaks_and_closing_there_parts_two_rooms() {
     // A line that tapers off towards the wall was hardly meant to meet it; paint gets by all the same.
     let mut ink = inked(&[(room, 6.0)]);
     let knot = |x, y, width| FlatPoint { p: pt(x, y), width };
-    render::stroke(&mut ink.alpha, &[knot(60.0, 60.0, 9.0), knot(220.0, 150.0, 8.0), knot(297.5, 210.0, 1.4)]);
+    strokes::stroke(&mut ink.alpha, &[knot(60.0, 60.0, 9.0), knot(220.0, 150.0, 8.0), knot(297.5, 210.0, 1.4)]);
     let sheet = traced(&ink);
     let scene = Scene::of(&sheet, &ink);
     assert_eq!(scene.regions.len(), 1);
@@ -638,7 +675,7 @@ fn an_end_that_was_meant_leaks_and_closing_there_parts_two_rooms() {
     assert!(segments_cross(leak.path[0], leak.path[2], from, to).is_some());
     let parts = leak.parts.unwrap().map(Option::unwrap);
     let anew = |with| {
-        let settle = Command::Settle { ids: vec![leak.id.clone()], with: Some(with) };
+        let settle = Command::Findings(FindingsStep::Settle { ids: vec![leak.id.clone()], with: Some(with) });
         let change = do_it(&sheet, &ink, &settle);
         let after = change.apply(&sheet).unwrap();
         assert_eq!(change.undo(&after).unwrap(), sheet);
@@ -651,7 +688,9 @@ fn an_end_that_was_meant_leaks_and_closing_there_parts_two_rooms() {
         let outside = scene.regions.at(leak.path[2]).unwrap().area;
         assert!(inside < outside, "{inside} {outside} of {parts:?}");
     }
-    let left = do_it(&sheet, &ink, &Command::Leave { ids: vec![leak.id.clone()] }).apply(&sheet).unwrap();
+    let left = do_it(&sheet, &ink, &Command::Findings(FindingsStep::Leave { ids: vec![leak.id.clone()] }))
+        .apply(&sheet)
+        .unwrap();
     let still = Scene::of(&left, &ink);
     assert!(still.findings.iter().any(|f| f.kind == Kind::Leak && f.left));
 }

@@ -3,13 +3,15 @@
 
 use proptest::prelude::*;
 use rhizograph_core::Error;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::lift::{self, ByHand, Coverage, Effect, LiftFacts, Survey, Table, Touch, analyse, components};
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::recipe::{Edge, LiftRecipe, Points, Polarity};
-use rhizograph_core::render;
+use rhizograph_core::lift::{self, Coverage, LiftFacts, Survey, Table, analyse};
+use rhizograph_core::model::by_hand::{ByHand, Effect, Touch};
+use rhizograph_core::model::recipe::{Edge, LiftRecipe, Points, Polarity};
+use rhizograph_core::raster::components::components;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::strokes;
 
 const W: usize = 640;
 const H: usize = 480;
@@ -22,7 +24,7 @@ fn noise(seed: usize) -> f64 {
 
 fn line(plane: &mut Plane<u8>, points: &[Pt], width: f64) {
     let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width }).collect();
-    render::stroke(plane, &flat);
+    strokes::stroke(plane, &flat);
 }
 
 /// A sheet: how much ink and pencil each pixel bears, how much light falls on it; with grain.
@@ -123,7 +125,7 @@ fn a_shadow_is_flattened_and_a_broad_solid_does_not_hollow() {
         .map(|k| f64::from(k) / 90.0 * std::f64::consts::TAU)
         .map(|a| pt(480.0 + 90.0 * a.cos(), 340.0 + 90.0 * a.sin()))
         .collect();
-    render::fill(&mut ink, &[disc]);
+    strokes::fill(&mut ink, &[disc]);
     let sheet = Sheet {
         ink,
         light: |x, y| 0.5 + 0.5 / (1.0 + (-(x as f64 + 0.5 * y as f64 - 380.0) / 40.0).exp()),
@@ -159,7 +161,7 @@ fn lines_are_as_wide_as_they_were_drawn_hairs_and_broad_ones_alike() {
             }
         }
         // Somewhere the pen filled an area: that tells how dark its ink is.
-        render::fill(&mut sheet.ink, &[vec![pt(540.0, 380.0), pt(620.0, 380.0), pt(620.0, 460.0), pt(540.0, 460.0)]]);
+        strokes::fill(&mut sheet.ink, &[vec![pt(540.0, 380.0), pt(620.0, 380.0), pt(620.0, 460.0), pt(540.0, 460.0)]]);
         let recipe = LiftRecipe { edge: Edge::Soft1, ..LiftRecipe::default() };
         let got = ink_of(&sheet.scanned(), &recipe);
         let rows: f64 = (0..H).map(|y| (0..500).filter(|&x| *got.at(x, y) >= 128).count() as f64 / 500.0).sum();
@@ -359,9 +361,9 @@ proptest! {
         let recipe = LiftRecipe::default();
         if let Ok((ink, _)) = lift::lift(&sheet, &recipe, &ByHand::default(), 300.0) {
             prop_assert_eq!(ink.alpha.data.len(), w * h);
-            let lines = rhizograph_core::trace::trace(&ink, &rhizograph_core::recipe::TraceRecipe::default(), 300.0, 1);
-            let mut state = rhizograph_core::sheet::Sheet::new(w, h, 300.0);
-            state.lines = rhizograph_core::line::shared(lines);
+            let lines = rhizograph_core::trace::trace(&ink, &rhizograph_core::model::recipe::TraceRecipe::default(), 300.0, 1);
+            let mut state = rhizograph_core::model::sheet::Sheet::new(w, h, 300.0);
+            state.lines = rhizograph_core::model::line::shared(lines);
             let scene = rhizograph_core::scene::Scene::of(&state, &ink);
             prop_assert_eq!(scene.network.arrangement.euler(), 0);
         }

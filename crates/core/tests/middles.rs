@@ -6,12 +6,13 @@
 
 mod support;
 
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, nearest_on_segment, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::line::{FlatPoint, Form};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::TraceRecipe;
-use rhizograph_core::render;
+use rhizograph_core::model::line::Form;
+use rhizograph_core::model::recipe::TraceRecipe;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::trace::trace;
 use std::collections::BTreeMap;
 use std::f64::consts::{PI, TAU};
@@ -287,7 +288,7 @@ fn middles_are_kept_through_crossings() {
         let mut alpha = Plane::new(SIDE, SIDE, 0u8);
         for s in &strokes {
             let flat: Vec<FlatPoint> = s.middle.iter().map(|&p| FlatPoint { p, width: s.width }).collect();
-            render::stroke(&mut alpha, &flat);
+            strokes::stroke(&mut alpha, &flat);
         }
         let kept = std::env::var_os("MIDDLES_OUT").map(|to| Path::new(&to).join(format!("{kind}-{seed}")));
         let figures = measured(&strokes, alpha, kept.as_deref());

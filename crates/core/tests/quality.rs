@@ -2,14 +2,15 @@
 //! of many kinds, cut where nobody tells. Fixed seeds; the figures are printed.
 #![allow(clippy::unwrap_used)]
 
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::lift::components;
-use rhizograph_core::line::{FlatPoint, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::model::line::shared;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::components::components;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 
 const SIDE: usize = 900;
@@ -67,7 +68,7 @@ fn shapes(seed: u64, gap: Option<(f64, f64)>) -> (Ink, Vec<Pt>) {
             cuts.push(at);
         }
         let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width }).collect();
-        render::stroke(&mut alpha, &flat);
+        strokes::stroke(&mut alpha, &flat);
     }
     (Ink::plain(alpha, [0; 3]), cuts)
 }
@@ -80,7 +81,7 @@ fn settled(ink: &Ink) -> (Scene, Vec<Pt>) {
     let mut closed = Vec::new();
     let with = sheet.recipes.join.close_with;
     for gap in scene.gaps.iter().filter(|g| g.sure) {
-        rhizograph_core::command::close(&mut sheet, gap, with);
+        rhizograph_core::edit::close(&mut sheet, gap, with);
         closed.push(gap.from.lerp(gap.to, 0.5));
     }
     (Scene::of(&sheet, ink), closed)
@@ -135,10 +136,12 @@ fn hard_input_neither_fails_nor_crawls() {
         } else {
             pt(300.0 + 200.0 * unit(k / 2 * 2 + 13), 300.0 + 200.0 * unit(k / 2 * 2 + 29))
         };
-        sheet.lines.push(std::sync::Arc::new(rhizograph_core::line::Line {
+        sheet.lines.push(std::sync::Arc::new(rhizograph_core::model::line::Line {
             id: k + 1,
-            form: rhizograph_core::line::Form::Seam { spine: rhizograph_core::line::Spine::through(&[a, b], false) },
-            made: rhizograph_core::line::Made::Hand,
+            form: rhizograph_core::model::line::Form::Seam {
+                spine: rhizograph_core::geom::spine::Spine::through(&[a, b], false),
+            },
+            made: rhizograph_core::model::line::Made::Hand,
             swatch: None,
             opacity: 1.0,
             group: None,

@@ -5,11 +5,13 @@
 
 mod support;
 
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::line::{FlatPoint, Form};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::model::line::Form;
+use rhizograph_core::model::pixels;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use std::f64::consts::TAU;
 use support::{Random, traced};
 
@@ -23,7 +25,7 @@ fn drawn(rnd: &mut Random) -> (Plane<u8>, Vec<(Pt, f64)>) {
     let centre = pt(SIDE as f64 / 2.0, SIDE as f64 / 2.0);
     let (r, deep, lobes, turn) = (rnd.within(38.0, 60.0), rnd.within(0.0, 0.12), 2.0, rnd.within(0.0, TAU));
     let edge = |a: f64| centre + pt(a.cos(), a.sin()) * (r * (1.0 + deep * (lobes * a + turn).cos()));
-    render::fill(&mut alpha, &[(0..720).map(|i| edge(TAU * f64::from(i) / 720.0)).collect()]);
+    strokes::fill(&mut alpha, &[(0..720).map(|i| edge(TAU * f64::from(i) / 720.0)).collect()]);
     let count = 3;
     let met = (0..count).map(|k| {
         let a = TAU * (f64::from(k) + rnd.within(-0.2, 0.2)) / f64::from(count) + turn;
@@ -32,7 +34,7 @@ fn drawn(rnd: &mut Random) -> (Plane<u8>, Vec<(Pt, f64)>) {
         let bend = rnd.within(-0.006, 0.006);
         let along = |s: f64| at + pt((dir + bend * s).cos(), (dir + bend * s).sin()) * s;
         let flat: Vec<FlatPoint> = (-30..=85).map(|s| FlatPoint { p: along(f64::from(s)), width }).collect();
-        render::stroke(&mut alpha, &flat);
+        strokes::stroke(&mut alpha, &flat);
         (at, width)
     });
     let met = met.collect();
@@ -48,7 +50,7 @@ fn contours_of_solids_meet_lines_without_a_step() {
         let sheet = traced(&ink);
         assert!(sheet.lines.iter().any(|l| matches!(l.form, Form::Outline { .. })), "{seed}: no solid");
         let mut again = Plane::new(SIDE, SIDE, 0u8);
-        sheet.lines.iter().for_each(|l| render::draw(&mut again, l));
+        sheet.lines.iter().for_each(|l| pixels::draw(&mut again, l));
         if let Ok(out) = std::env::var("SOLIDS_OUT") {
             std::fs::write(format!("{out}/{seed}.raw"), [&ink.alpha.data[..], &again.data[..]].concat()).unwrap();
         }

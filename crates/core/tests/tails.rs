@@ -6,14 +6,15 @@
 
 mod support;
 
-use rhizograph_core::command::Command;
-use rhizograph_core::finding::{Finding, Kind};
+use rhizograph_core::edit::{Command, FindingsStep};
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
+use rhizograph_core::scene::findings::Finding;
 use support::tails::{CELL, CELLS, Known, Made};
 use support::{Random, do_it, traced};
 
@@ -86,7 +87,8 @@ fn measure(scanned: bool) -> Figures {
         }
         // What cutting the sure ones leaves.
         let ids: Vec<String> = all.iter().filter(|f| f.kind == Kind::Tail && f.sure).map(|f| f.id.clone()).collect();
-        let after = do_it(&sheet, &ink, &Command::Settle { ids, with: None }).apply(&sheet).unwrap();
+        let after =
+            do_it(&sheet, &ink, &Command::Findings(FindingsStep::Settle { ids, with: None })).apply(&sheet).unwrap();
         let seen = after.visible_ink(&ink);
         let sure = |t: &Known| tail_at(t.tip, t.width).is_some_and(|x| x.sure);
         let cut: Vec<usize> = (0..made.tails.len()).filter(|&k| sure(&made.tails[k])).collect();
@@ -153,7 +155,7 @@ fn undamaged(seed: u64) -> Ink {
         let n = (points.len() - 1).max(1) as f64;
         let flat: Vec<FlatPoint> =
             points.iter().enumerate().map(|(i, &p)| FlatPoint { p, width: width(i as f64 / n) }).collect();
-        render::stroke(&mut alpha, &flat);
+        strokes::stroke(&mut alpha, &flat);
     };
     for k in 0..CELLS * CELLS {
         let centre = pt(CELL * ((k % CELLS) as f64 + 0.5), CELL * ((k / CELLS) as f64 + 0.5));

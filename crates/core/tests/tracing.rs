@@ -3,16 +3,18 @@
 #![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use rhizograph_core::distance::squared_distance;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::pt;
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::lift::components;
-use rhizograph_core::line::{FlatPoint, Form, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::TraceRecipe;
-use rhizograph_core::render;
+use rhizograph_core::model::line::{Form, shared};
+use rhizograph_core::model::pixels;
+use rhizograph_core::model::recipe::TraceRecipe;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::components::components;
+use rhizograph_core::raster::distance::squared_distance;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 
 type Stroke = ((f64, f64, f64), (f64, f64, f64));
@@ -22,7 +24,7 @@ fn inked(w: usize, h: usize, strokes: &[Stroke], dots: &[(usize, u8)]) -> Plane<
     let mut alpha = Plane::new(w, h, 0u8);
     for &(a, b) in strokes {
         let knot = |k: (f64, f64, f64)| FlatPoint { p: pt(k.0 * w as f64, k.1 * h as f64), width: k.2 };
-        render::stroke(&mut alpha, &[knot(a), knot(b)]);
+        strokes::stroke(&mut alpha, &[knot(a), knot(b)]);
     }
     for &(at, value) in dots {
         let n = alpha.data.len();
@@ -55,7 +57,7 @@ proptest! {
                 prop_assert!(width.iter().all(|k| (0.0..=1.0).contains(&k[0]) && k[1] > 0.0 && k[1] < 400.0), "{width:?}");
                 prop_assert!(spine.points.iter().all(|p| p.x.abs() < 2000.0 && p.y.abs() < 2000.0));
             }
-            render::draw(&mut drawn, line);
+            pixels::draw(&mut drawn, line);
         }
         let is = alpha.map(|&a| a >= IS_INK);
         let (labels, pieces) = components(&is, true);
@@ -106,7 +108,7 @@ fn ink_of_which_no_line_comes_is_an_outline() {
     let recipe = TraceRecipe { widest_line: 1.0, tolerance: 0.05, smallest_piece: 0.0 };
     let lines = trace(&ink, &recipe, 300.0, 1);
     let mut drawn = Plane::new(10, 123, 0u8);
-    lines.iter().for_each(|line| render::draw(&mut drawn, line));
+    lines.iter().for_each(|line| pixels::draw(&mut drawn, line));
     let differ = ink.alpha.data.iter().zip(&drawn.data).filter(|(a, d)| a.abs_diff(**d) > 100).count();
     assert_eq!(lines.len(), 1);
     assert_eq!(differ, 0, "its pixels are not what was traced");

@@ -3,14 +3,15 @@
 
 #![allow(clippy::unwrap_used)]
 
+use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::recipe::TraceRecipe;
+use rhizograph_core::model::line::{End, Form, Line, Made, shared};
+use rhizograph_core::model::recipe::TraceRecipe;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::region::arrangement::Arrangement;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 use std::time::Instant;
 

@@ -5,9 +5,9 @@ use crate::feeder::{Sheet, scan};
 use crate::pen::Page;
 use crate::random::{mix, normal, unit, wander};
 use rayon::prelude::*;
+use rhizograph_core::geom::homography::Homography;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::intake::Homography;
-use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::{Plane, Rgb};
 
 /// Size of a photo, px.
 pub const WIDTH: usize = 3200;

@@ -4,10 +4,10 @@
 use crate::pen::Page;
 use crate::random::{mix, normal, unit, wander};
 use rayon::prelude::*;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::{Plane, Rgb};
-use rhizograph_core::render;
+use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::strokes;
 use std::f64::consts::TAU;
 
 /// What the paper and the scanner add.
@@ -117,7 +117,7 @@ fn construction(width: usize, height: usize, seed: u64) -> Plane<u8> {
     let j = |k: u64| 12.0 * (unit(seed * 17 + k) - 0.5);
     let mut draw = |points: &[Pt], width: f64| {
         let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width }).collect();
-        render::stroke(&mut plane, &flat);
+        strokes::stroke(&mut plane, &flat);
     };
     let oval = |x: f64, y: f64, rx: f64, ry: f64, turns: f64, k: u64| -> Vec<Pt> {
         (0..=(90.0 * turns) as usize)
@@ -146,7 +146,7 @@ fn dust(width: usize, height: usize, seed: u64) -> Plane<u8> {
         let size = 1.2 + 2.2 * unit(s + 2);
         let a = unit(s + 3) * TAU;
         let q = p + pt(a.cos(), a.sin()) * (2.0 * unit(s + 4));
-        render::stroke(&mut plane, &[FlatPoint { p, width: size }, FlatPoint { p: q, width: size }]);
+        strokes::stroke(&mut plane, &[FlatPoint { p, width: size }, FlatPoint { p: q, width: size }]);
     }
     plane
 }

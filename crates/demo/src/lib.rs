@@ -7,7 +7,7 @@ pub mod marrow;
 pub mod pen;
 pub mod random;
 
-use rhizograph_core::paint::Swatch;
+use rhizograph_core::model::paint::Swatch;
 
 pub const PRODUCTION: &str = "Kettle Post";
 pub const SHOT: &str = "012";

@@ -1,10 +1,10 @@
 //! A pen on paper: strokes with pressure along smooth paths, shapes that hide what lies behind them.
 
 use crate::random::wander;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Bounds, Pt, polyline_len, pt};
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 
 /// A finely sampled path.
 #[derive(Debug, Clone, PartialEq)]
@@ -217,7 +217,7 @@ impl Page {
             }
         }
         for piece in &pieces {
-            render::stroke(&mut self.ink, piece);
+            strokes::stroke(&mut self.ink, piece);
         }
     }
 
@@ -232,7 +232,7 @@ impl Page {
         let (x0, y0, x1, y1) = Bounds::of(&path.points).grown(2.0).pixels(self.ink.width, self.ink.height);
         let mut cover = Plane::new(x1 - x0, y1 - y0, 0u8);
         let corner = pt(x0 as f64, y0 as f64);
-        render::fill(&mut cover, &[path.points.iter().map(|p| *p - corner).collect()]);
+        strokes::fill(&mut cover, &[path.points.iter().map(|p| *p - corner).collect()]);
         for y in y0..y1 {
             for (x, c) in (x0..x1).zip(cover.row(y - y0)) {
                 let ink = &mut self.ink.data[y * self.ink.width + x];
@@ -251,7 +251,7 @@ impl Page {
 
     /// Solid ink.
     pub fn solid(&mut self, path: &Path) {
-        render::fill(&mut self.ink, std::slice::from_ref(&path.points));
+        strokes::fill(&mut self.ink, std::slice::from_ref(&path.points));
     }
 
     /// Carries a line on past another by `length` px of visible ink: from `from` on the line that is crossed (whose
@@ -264,7 +264,7 @@ impl Page {
         let reach = over / 2.0 + length - width / 2.0;
         let at = |k: usize| FlatPoint { p: from + d * (reach * k as f64 / 8.0), width };
         let flat: Vec<FlatPoint> = (0..=8).map(at).collect();
-        render::stroke(&mut self.ink, &flat);
+        strokes::stroke(&mut self.ink, &flat);
         self.tails.push(PlantedTail { tip: from + d * (reach + width / 2.0), length });
     }
 }

@@ -1,7 +1,7 @@
 //! The lines of a drawing as JSON: points with widths, flattened to 0.05 px.
 
-use crate::Error;
-use rhizograph_core::line::{Form, Line};
+use crate::error::Error;
+use rhizograph_core::model::line::{Form, Line};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -46,7 +46,8 @@ pub fn lines_json(lines: &[Arc<Line>], width: usize, height: usize, dpi: f64) ->
 mod tests {
     use super::*;
     use rhizograph_core::geom::pt;
-    use rhizograph_core::line::{End, Made, Spine};
+    use rhizograph_core::geom::spine::Spine;
+    use rhizograph_core::model::line::{End, Made};
 
     #[test]
     fn a_centreline_is_written_with_its_widths() {

@@ -1,8 +1,8 @@
 //! PNG out: ink with alpha, paint, label pictures, with the resolution written in.
 
-use crate::Error;
-use rhizograph_core::ink::Ink;
-use rhizograph_core::plane::{Plane, Rgb};
+use crate::error::Error;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
 
 fn write(
     width: usize,

@@ -64,7 +64,7 @@ fn tiff_dpi(bytes: &[u8]) -> Option<f64> {
 mod tests {
     use super::*;
     use crate::raster_out::grey_png;
-    use rhizograph_core::plane::Plane;
+    use rhizograph_core::raster::plane::Plane;
 
     #[test]
     fn a_png_written_at_300_dpi_reads_as_such() {

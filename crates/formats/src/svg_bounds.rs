@@ -1,7 +1,7 @@
 //! What reading a vector file would take, told before its reader begins: numbers no drawing has, which curves would be
 //! cut into endlessly many pieces for, and things that hold one another many times over.
 
-use crate::Error;
+use crate::error::Error;
 use std::collections::HashMap;
 use usvg::roxmltree::{Document, Node, NodeId};
 

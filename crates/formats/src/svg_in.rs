@@ -1,8 +1,10 @@
 //! SVG in: strokes become centrelines, fills become outlines. What is neither (pictures, text) is left out.
 
-use crate::{Error, MOST_PIXELS, MOST_SIDE, svg_bounds};
+use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
+use crate::svg_bounds;
+use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::line::{End, Form, Line, Made, Spine, shared};
+use rhizograph_core::model::line::{End, Form, Line, Made, shared};
 use std::borrow::Cow;
 use std::sync::Arc;
 use usvg::ImageHrefResolver;

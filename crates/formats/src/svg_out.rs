@@ -1,7 +1,8 @@
 //! SVG out: paint, ink and seams in named groups, lengths in mm with a view box in pixels.
 
 use rhizograph_core::geom::Pt;
-use rhizograph_core::line::{FlatPoint, Form, Line, Made, Stroke};
+use rhizograph_core::geom::flat::{FlatPoint, Stroke};
+use rhizograph_core::model::line::{Form, Line, Made};
 use std::fmt::Write;
 use std::sync::Arc;
 
@@ -205,7 +206,8 @@ pub fn drawing_svg(lines: &[Arc<Line>], fills: &[Fill], ink: [u8; 3], width: usi
 mod tests {
     use super::*;
     use rhizograph_core::geom::pt;
-    use rhizograph_core::line::{End, Spine};
+    use rhizograph_core::geom::spine::Spine;
+    use rhizograph_core::model::line::End;
 
     #[test]
     fn an_end_along_the_cutter_lies_on_it_and_a_flat_one_is_square() {
@@ -296,8 +298,8 @@ mod tests {
         ];
         for points in cases {
             let line = pen(points, 16.0);
-            let mut ink = rhizograph_core::plane::Plane::new(200, 200, 0u8);
-            rhizograph_core::render::draw(&mut ink, &line);
+            let mut ink = rhizograph_core::raster::plane::Plane::new(200, 200, 0u8);
+            rhizograph_core::model::pixels::draw(&mut ink, &line);
             let mut stroke = line.stroke(FLATNESS);
             stroke.flat.dedup_by(|b, a| a.p.dist(b.p) < 1e-6);
             let rings = if let [dot] = stroke.flat[..] { vec![disc(dot)] } else { stroke_rings(&stroke, false) };

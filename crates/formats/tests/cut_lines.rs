@@ -7,11 +7,11 @@
 mod support;
 
 use resvg::{tiny_skia, usvg};
-use rhizograph_core::command::Command;
-use rhizograph_core::finding::Kind;
-use rhizograph_core::plane::Plane;
+use rhizograph_core::edit::{Command, FindingsStep};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_formats::svg_out::drawing_svg;
 use support::tails::Made;
 use support::{do_it, traced};
@@ -40,7 +40,9 @@ fn cut_tails_are_gone_from_the_lines_too() {
             let scene = Scene::of(&sheet, &ink);
             let sure: Vec<_> = scene.findings.iter().filter(|f| f.kind == Kind::Tail && f.sure).collect();
             let ids = sure.iter().map(|f| f.id.clone()).collect();
-            let after = do_it(&sheet, &ink, &Command::Settle { ids, with: None }).apply(&sheet).unwrap();
+            let after = do_it(&sheet, &ink, &Command::Findings(FindingsStep::Settle { ids, with: None }))
+                .apply(&sheet)
+                .unwrap();
             let is_cut = |k: &usize| {
                 let t = &made.tails[*k];
                 sure.iter().any(|f| f.to.unwrap().dist(t.tip) < t.width.max(6.0))

@@ -2,7 +2,7 @@
     import FileUp from '@lucide/svelte/icons/file-up';
     import Plus from '@lucide/svelte/icons/plus';
     import { addProduction, addShot, thumbnailUrl } from './api';
-    import { go } from './route.svelte';
+    import { go } from './state/route.svelte';
     import type { Station } from './state/bench.svelte';
     import { tellError } from './state/notices.svelte';
     import { shots } from './state/shots.svelte';

@@ -1,8 +1,9 @@
 //! The side of the process that reads a file: the question and the file come in, the answer goes out.
 
-use super::{Answer, Asked, cage};
+use super::cage;
+use super::question::{Answer, Asked};
 use crate::intake;
-use rhizograph_core::plane::Rgb;
+use rhizograph_core::raster::plane::Rgb;
 use rhizograph_formats::Input;
 use std::io::{Read, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};

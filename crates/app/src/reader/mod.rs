@@ -3,21 +3,22 @@
 
 mod cage;
 mod child;
+mod question;
 
 pub use child::run;
 
+use question::{Answer, Asked};
+
 use crate::intake::NewDrawing;
 use rhizograph_core::geom::Pt;
-use rhizograph_core::line::Line;
-use rhizograph_core::plane::Plane;
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_formats::raster_in::Raster;
 use rhizograph_formats::svg_in::Vector;
 use rhizograph_formats::{Input, Reading};
-use serde::{Deserialize, Serialize};
 use std::io::{Read, Write};
 use std::os::unix::process::ExitStatusExt;
 use std::process::{Command, ExitStatus, Stdio};
-use std::sync::{Arc, Condvar, Mutex, PoisonError, mpsc};
+use std::sync::{Condvar, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 
 /// How many files of a kind are read at a time.
@@ -47,24 +48,6 @@ pub enum Error {
     Refused(String),
     #[error("the file could not be read: {0}")]
     Process(#[from] std::io::Error),
-}
-
-/// What is asked of the process that reads a file.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-enum Asked {
-    /// A drawing to be made of it.
-    Drawing { file_name: String, pegs: Option<[Pt; 2]> },
-    /// The picture or the lines in it.
-    Contents(Reading),
-}
-
-/// What that process answers. The pixels of a picture come after it.
-#[derive(Debug, Serialize, Deserialize)]
-enum Answer {
-    Drawing(Box<NewDrawing>),
-    Raster { width: usize, height: usize, dpi: Option<f64>, notes: Vec<String> },
-    Vector { width: usize, height: usize, lines: Vec<Arc<Line>> },
-    Refused(String),
 }
 
 /// Reads a file that comes in and makes a drawing of it. `pegs`: where the shot's sheets have the marks of their peg

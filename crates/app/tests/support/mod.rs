@@ -132,8 +132,8 @@ impl Server {
     #[allow(dead_code)]
     pub fn journal_length(&self, drawing: i64) -> i64 {
         rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
-            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
-            rhizograph_app::server::store::journal_length(&pool, drawing).await.unwrap()
+            let pool = rhizograph_app::store::connect(&self.database).await.unwrap();
+            rhizograph_app::store::journal_length(&pool, drawing).await.unwrap()
         })
     }
 
@@ -141,7 +141,7 @@ impl Server {
     #[allow(dead_code)]
     pub fn execute(&self, sql: &'static str) {
         rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
-            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
+            let pool = rhizograph_app::store::connect(&self.database).await.unwrap();
             sqlx::query(sql).execute(&pool).await.unwrap();
         });
     }
@@ -150,7 +150,7 @@ impl Server {
     #[allow(dead_code)]
     pub fn count(&self, sql: &'static str) -> i64 {
         rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
-            let pool = rhizograph_app::server::connect(&self.database).await.unwrap();
+            let pool = rhizograph_app::store::connect(&self.database).await.unwrap();
             sqlx::query_scalar(sql).fetch_one(&pool).await.unwrap()
         })
     }

@@ -1,7 +1,7 @@
 //! The four corners of a sheet of paper on a photo: the light quadrilateral before a darker ground.
 
 use crate::geom::{Pt, pt};
-use crate::plane::{Plane, Rgb};
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
 /// How far from a side it is looked at whether the ground is darker there, px of a picture of 600: beyond any line.

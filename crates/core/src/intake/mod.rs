@@ -2,17 +2,16 @@
 //! recipe, the original untouched.
 
 mod corners;
-mod homography;
 mod pegs;
 
 pub use corners::find_corners;
-pub use homography::Homography;
 pub use pegs::{Pegs, find_pegs};
 
 use crate::error::Error;
+use crate::geom::homography::Homography;
 use crate::geom::{Pt, pt};
-use crate::plane::{Plane, Rgb};
-use crate::recipe::IntakeRecipe;
+use crate::model::recipe::IntakeRecipe;
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
 /// The largest sheet that is laid out, pixels.
@@ -151,7 +150,7 @@ fn cubic(rgb: &Plane<Rgb>, p: Pt) -> Rgb {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::recipe::Register;
+    use crate::model::recipe::Register;
 
     fn chart(w: usize, h: usize) -> Plane<Rgb> {
         let mut p = Plane::new(w, h, [0u8; 3]);

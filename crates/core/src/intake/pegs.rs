@@ -2,8 +2,8 @@
 //! much darker or much lighter than the paper.
 
 use crate::geom::{Pt, pt};
-use crate::lift::{Component, components};
-use crate::plane::{Plane, Rgb};
+use crate::raster::components::{Component, components};
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
 /// The peg holes of a sheet, px of its original.

@@ -1,8 +1,8 @@
 //! What closing gaps gains: the arrangement with closures in it, and the regions at both sides of each.
 
-use super::gaps::{Gap, Swapped};
+use super::gap::{Gap, Swapped};
 use crate::geom::Bounds;
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
 use crate::region::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid};
 use crate::region::look::look;
 use crate::region::network::{Edited, FLATNESS, Network};

@@ -1,9 +1,11 @@
 //! Cutting with an outline, drawn freely or as a box: what lies within goes. Lines are divided at the outline and end
 //! there round, flat or along it; solid shapes are cut exactly on it (polygon difference by `i_overlay`).
 
+use crate::geom::flat::FlatPoint;
+use crate::geom::spine::{Place, Spine};
 use crate::geom::{Bounds, Pt, inside, pt, segments_cross, segments_gap};
-use crate::line::{End, EndStyle, FlatPoint, Form, Line, Made, Place, Spine};
-use crate::render::{Erasure, InkPath};
+use crate::model::erasure::{Erasure, InkPath};
+use crate::model::line::{End, EndStyle, Form, Line, Made};
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::core::overlay_rule::OverlayRule;
 use i_overlay::float::single::SingleFloatOverlay;

@@ -1,6 +1,6 @@
 //! How dense a line's ink is at its ends, and so the bridge between them.
 
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
 use crate::region::network::{LineEnd, Network};
 
 /// Ink is looked at up to so many widths of a line from its end.

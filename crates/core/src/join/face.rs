@@ -2,10 +2,10 @@
 //! through. A pen that is set down or lifted leaves a round or a pointed end.
 
 use crate::geom::Pt;
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::raster::contour::rings as rings_within;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use crate::region::network::{LineEnd, Network};
-use crate::trace::rings_within;
 
 /// Of thinner lines no end tells how it came about, up to 9 px not every one; of broader ones none is asked, px.
 const WIDTHS: std::ops::RangeInclusive<f64> = 5.0..=48.0;
@@ -136,9 +136,9 @@ fn faces_on(ring: &[Pt], width: f64) -> Vec<Face> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geom::flat::FlatPoint;
     use crate::geom::pt;
-    use crate::line::FlatPoint;
-    use crate::render;
+    use crate::raster::strokes;
 
     fn end(p: Pt, turn: f64, width: f64) -> LineEnd {
         LineEnd { line: 0, at_end: true, p, dir: pt(turn.cos(), turn.sin()), width, loose: true }
@@ -152,11 +152,11 @@ mod tests {
                 let at = pt(100.3, 99.8);
                 let mut ink = Plane::new(200, 200, 0u8);
                 let knot = |p: Pt, width: f64| FlatPoint { p, width };
-                render::stroke(&mut ink, &[knot(at - way * 60.0, width), knot(at, width)]);
+                strokes::stroke(&mut ink, &[knot(at - way * 60.0, width), knot(at, width)]);
                 assert_eq!(face_at(&end(at, turn, width), width, &ink), None, "round, {width} px, {turn}");
                 let mut pointed = Plane::new(200, 200, 0u8);
                 let tip = [knot(at - way * 60.0, width), knot(at - way * 2.0 * width, width), knot(at, 0.5)];
-                render::stroke(&mut pointed, &tip);
+                strokes::stroke(&mut pointed, &tip);
                 assert_eq!(
                     face_at(&end(at - way * width, turn, width), width, &pointed),
                     None,
@@ -175,7 +175,7 @@ mod tests {
                         from + along * side + n * 80.0,
                     ];
                     let mut band = Plane::new(200, 200, 0u8);
-                    render::fill(&mut band, &[ring.to_vec()]);
+                    strokes::fill(&mut band, &[ring.to_vec()]);
                     let mut cut_off = ink.clone();
                     cut_off.data.iter_mut().zip(&band.data).for_each(|(a, &b)| *a = (*a).min(255 - b));
                     let p = from - way * (width / 2.0);

@@ -1,8 +1,8 @@
 //! Faces: where ink ends at both sides of a cut through a line.
 
 use crate::geom::{Pt, pt};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use crate::region::network::LineEnd;
 
 /// Pens under this width, px, have no faces to speak of.
@@ -161,18 +161,18 @@ pub(super) fn straight_faces(a: (Pt, f64), b: (Pt, f64), alike: f64, alpha: &Pla
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::line::FlatPoint;
-    use crate::render;
+    use crate::geom::flat::FlatPoint;
+    use crate::raster::strokes;
 
     /// Two strokes of one width, and what of them is taken away again.
     fn two(strokes: [[Pt; 2]; 2], width: f64, gone: &[Pt]) -> Plane<u8> {
         let mut ink = Plane::new(200, 200, 0u8);
         for ends in strokes {
-            render::stroke(&mut ink, &ends.map(|p| FlatPoint { p, width }));
+            strokes::stroke(&mut ink, &ends.map(|p| FlatPoint { p, width }));
         }
         let mut band = Plane::new(200, 200, 0u8);
         if !gone.is_empty() {
-            render::fill(&mut band, &[gone.to_vec()]);
+            strokes::fill(&mut band, &[gone.to_vec()]);
         }
         ink.data.iter_mut().zip(&band.data).for_each(|(a, &b)| *a = (*a).min(255 - b));
         ink

@@ -5,11 +5,11 @@
 //! through a network", Operations Research 8, 1960), clearances being exact distances to the ink. Of the ways as wide as that the
 //! shortest is shown, kept off the ink. O(pixels), with buckets.
 
-use crate::distance::squared_distance_to;
 use crate::geom::{Pt, pt};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
-use crate::trace::thinning::AROUND;
+use crate::raster::distance::squared_distance_to;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
+use crate::raster::thinning::AROUND;
 use serde::Serialize;
 use std::collections::HashSet;
 use ts_rs::TS;
@@ -200,14 +200,14 @@ fn sides_of(ink: &Plane<bool>, at: Pt, clearance: f64) -> Option<[Pt; 2]> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::line::FlatPoint;
-    use crate::render;
+    use crate::geom::flat::FlatPoint;
+    use crate::raster::strokes;
 
     fn walls(size: usize, lines: &[&[(f64, f64)]]) -> Plane<u8> {
         let mut plane = Plane::new(size, size, 0u8);
         for line in lines {
             let flat: Vec<FlatPoint> = line.iter().map(|&(x, y)| FlatPoint { p: pt(x, y), width: 6.0 }).collect();
-            render::stroke(&mut plane, &flat);
+            strokes::stroke(&mut plane, &flat);
         }
         plane
     }

@@ -1,11 +1,13 @@
 //! Spans: the stretches of a line between its crossings and ends, picked by a place and taken away.
 
-use super::ink_beside;
+use super::beside::ink_beside;
 use super::tails::{Tail, cut, cutter_at, first_crossing, shortened};
+use crate::geom::flat::FlatPoint;
+use crate::geom::spine::Place;
 use crate::geom::{Pt, polyline_len};
-use crate::line::{End, FlatPoint, Form, Line, Made, Place};
+use crate::model::erasure::Erasure;
+use crate::model::line::{End, Form, Line, Made};
 use crate::region::network::{FLATNESS, Network, Piece};
-use crate::render::Erasure;
 
 /// A stretch of a line.
 #[derive(Debug, Clone, PartialEq)]

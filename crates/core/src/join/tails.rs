@@ -1,14 +1,17 @@
 //! Tails: what runs past the last crossing by less than would be meant.
 
-use super::ink_beside;
+use super::beside::ink_beside;
+use crate::geom::flat::FlatPoint;
+use crate::geom::profile::thin_profile;
+use crate::geom::spine::Spine;
 use crate::geom::{Bounds, Pt, angle_between, pt};
-use crate::ink::IS_INK;
-use crate::line::{End, FlatPoint, Form, Line, Made, Spine, thin_profile};
-use crate::plane::Plane;
-use crate::recipe::{JoinRecipe, px_per_mm};
+use crate::model::erasure::Erasure;
+use crate::model::line::{End, Form, Line, Made};
+use crate::model::recipe::{JoinRecipe, px_per_mm};
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use crate::region::arrangement::to_grid;
 use crate::region::network::{Edited, EndKey, LineEnd, Network, Places, end_place};
-use crate::render::Erasure;
 use rustc_hash::FxHashSet;
 use std::collections::BTreeMap;
 use std::f64::consts::PI;

@@ -2,10 +2,10 @@
 //! union-find (Rosenfeld and Pfaltz, "Sequential Operations in Digital Picture Processing", 1966), then taken away up
 //! to any size.
 
-use super::components::root;
 use crate::geom::{Pt, pt};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::raster::components::root;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 
 #[derive(Debug, Clone, Copy)]
@@ -254,7 +254,8 @@ impl Bits {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lift::components;
+    use crate::raster::components::components;
+
     use proptest::prelude::*;
 
     fn plane(rows: &[&str]) -> Plane<u8> {

@@ -3,10 +3,10 @@
 //! In steps, so that a slider computes only what it moves. [`analyse`] learns the sheet: its paper and light, its ink,
 //! its pencils. [`cover`] measures how much of each pixel is ink, against the paper around it and with the pencil taken
 //! out. [`Base`] turns that into alpha at the points that are set, and finds the small pieces; [`Base::finish`] takes
-//! specks away and fills pinholes. [`crate::stages`] keeps the results of each step at hand.
+//! specks away and fills pinholes. [`crate::preview`] keeps the results of each step at hand.
 
 mod bits;
-mod components;
+mod coverage;
 mod paper;
 mod pencil;
 mod points;
@@ -15,33 +15,23 @@ mod touch;
 mod trade;
 
 pub use bits::{bits, outside, unmet};
-pub use components::{Component, components};
+pub use coverage::Coverage;
 pub use points::Table;
-pub use touch::{Effect, Touch, area};
+pub use touch::area;
 pub use trade::{Survey, Trade};
 
 use crate::error::Error;
 use crate::geom::Pt;
-use crate::ink::{IS_INK, Ink};
-use crate::plane::{Plane, Rgb};
-use crate::recipe::{Edge, LiftRecipe, Points, Polarity, px_per_mm};
+use crate::model::by_hand::{ByHand, Effect};
+use crate::model::recipe::{Edge, LiftRecipe, Points, Polarity, px_per_mm};
+use crate::raster::ink::{IS_INK, Ink};
+use crate::raster::plane::{Plane, Rgb};
 use bits::Bits;
 use paper::Paper;
 use pencil::Pencil;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use ts_rs::TS;
-
-/// What somebody did to the lift by hand, kept with the drawing.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
-#[serde(default)]
-pub struct ByHand {
-    pub touches: Vec<Touch>,
-    /// The effects whose painted area is turned about.
-    pub inverted: Vec<Effect>,
-    /// Dots that are meant, px: no speck is taken and no pinhole filled there.
-    pub protected: Vec<Pt>,
-}
 
 /// A sheet learnt: what paper, ink and pencil look like on it.
 #[derive(Debug, Clone)]
@@ -50,19 +40,6 @@ pub struct Analysis {
     paper: Paper,
     ink: [f32; 3],
     pencils: Vec<Pencil>,
-}
-
-/// How much of each pixel is ink (0 none, 255 all), and what was found on the way.
-#[derive(Debug, Clone)]
-pub struct Coverage {
-    pub plane: Plane<u8>,
-    /// How much of each pixel was taken out as pencil, 0 to 255.
-    pub removed: Plane<u8>,
-    /// The pencil colours dropped, as they look on this paper (sRGB).
-    pub drop_out: Vec<[u8; 3]>,
-    pub light_ink: bool,
-    /// How many pixels hold each coverage.
-    pub histogram: Vec<u32>,
 }
 
 /// What developing did, told with the picture.

@@ -5,7 +5,7 @@
 //! Grzeszczuk, Szeliski, Cohen, "The Lumigraph", 1996). So a broad solid black does not hollow, and the edge of a
 //! shadow is followed as finely as the blocks are.
 
-use crate::plane::{Plane, Rgb};
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
 const BLOCK: usize = 16;

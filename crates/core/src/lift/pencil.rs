@@ -9,8 +9,8 @@
 //! little chroma to have a hue is left to the ink.
 
 use super::paper::{Paper, run};
-use crate::plane::{Plane, Rgb};
-use crate::recipe::LiftRecipe;
+use crate::model::recipe::LiftRecipe;
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 use std::sync::LazyLock;
 

@@ -6,8 +6,8 @@
 //! tells the threshold that gives the width as drawn: T(peak) = ½ erf(2 erf⁻¹(peak)); one half for broad lines, nearer
 //! to the peak the thinner the line.
 
-use crate::plane::Plane;
-use crate::recipe::{Edge, Points};
+use crate::model::recipe::{Edge, Points};
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 
 /// How far around a pixel its line's peak is looked for, in pixels.

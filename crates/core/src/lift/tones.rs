@@ -2,8 +2,8 @@
 //! contrast at all.
 
 use crate::error::Error;
-use crate::plane::{Plane, Rgb};
-use crate::recipe::Polarity;
+use crate::model::recipe::Polarity;
+use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
 /// Counts of the pixels' brightest channel, 0 to 255.

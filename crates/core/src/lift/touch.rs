@@ -1,153 +1,54 @@
 //! Touch-up: areas painted by hand on a sheet, where the one setting does not serve or where weight is wanted.
 
-use super::ByHand;
-use crate::error::Error;
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
-use crate::plane::Plane;
-use serde::{Deserialize, Serialize};
-use ts_rs::TS;
+use crate::model::by_hand::{Effect, Touch};
+use crate::raster::plane::Plane;
 
-/// What a painted area is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, TS)]
-#[serde(rename_all = "snake_case")]
-pub enum Effect {
-    /// More of what is faint stays.
-    More,
-    /// Less of it stays.
-    Less,
-    /// None of the setting: the ink as it was measured, pencil and grain included.
-    None,
-    /// What is left around the drawing goes.
-    Erase,
-    /// Weight is added or taken only here.
-    Weight,
+/// What the brush leaves at a distance from the stroke's middle, 0 to 1.
+fn left_at(touch: &Touch, d: f64) -> f64 {
+    let r = (touch.size / 2.0).max(0.5);
+    let core = r * touch.hardness;
+    if d >= r + 0.5 {
+        0.0
+    } else if d <= core - 0.5 {
+        touch.strength
+    } else {
+        // At least one pixel of fall-off, so that a hard rim is smooth.
+        let soft = (r - core).max(1.0);
+        let t = ((r + if r - core < 1.0 { 0.5 } else { 0.0 } - d) / soft).clamp(0.0, 1.0);
+        touch.strength * t * t * (3.0 - 2.0 * t)
+    }
 }
 
-/// One stroke of the touch-up brush.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Touch {
-    pub effect: Effect,
-    /// px of the sheet; one point is a dab.
-    pub path: Vec<Pt>,
-    /// The brush's diameter, px.
-    pub size: f64,
-    /// 1: the same up to its rim; 0: falling off from its middle.
-    pub hardness: f64,
-    /// How much at its middle, 0 to 1.
-    pub strength: f64,
-    /// It takes off what is painted instead of adding to it.
-    pub takes_off: bool,
-}
-
-/// The most points of a stroke.
-const MOST_POINTS: usize = 20_000;
-/// The most work one stroke may make, and all of a sheet together: pixels looked at for its pieces.
-const MOST_WORK: f64 = 6e8;
-const MOST_WORK_OF_ALL: f64 = 6e9;
-/// How far off the sheet a stroke may go, px.
-const MARGIN: f64 = 5000.0;
-
-impl Touch {
-    /// Refuses numbers outside their ranges and strokes that would take too long to paint.
-    pub fn check(&self) -> Result<(), Error> {
-        if self.path.is_empty() || self.path.len() > MOST_POINTS {
-            return Err(Error::Mismatch("a brush stroke has 1 to 20000 points"));
-        }
-        if let Some(p) = self.path.iter().find(|p| !is_near_sheet(**p)) {
-            return Err(Error::OffSheet(p.x, p.y));
-        }
-        let is_share = |v: &f64| (0.0..=1.0).contains(v);
-        if !(0.5..=4000.0).contains(&self.size) || ![self.hardness, self.strength].iter().all(is_share) {
-            return Err(Error::Mismatch("a brush stroke needs a size up to 4000 px, hardness and strength up to 1"));
-        }
-        if self.work() > MOST_WORK {
-            return Err(Error::Mismatch("the stroke is too long for so large a brush: paint it in several"));
-        }
-        Ok(())
+fn paint(touch: &Touch, mask: &mut Plane<u8>) {
+    let r = touch.size / 2.0 + 1.0;
+    let segments: Vec<[Pt; 2]> =
+        if let [p] = touch.path[..] { vec![[p, p]] } else { touch.path.windows(2).map(|w| [w[0], w[1]]).collect() };
+    // One stroke counts once where it crosses itself: the strongest of it is put over what was there.
+    let all = Bounds::of(&touch.path).grown(r);
+    let (x0, y0, x1, y1) = all.pixels(mask.width, mask.height);
+    if x1 <= x0 || y1 <= y0 {
+        return;
     }
-
-    /// How many pixels painting it looks at.
-    fn work(&self) -> f64 {
-        let around = self.size + 4.0;
-        let piece = |w: &[Pt]| ((w[1].x - w[0].x).abs() + around) * ((w[1].y - w[0].y).abs() + around);
-        self.path.windows(2).map(piece).sum::<f64>() + around * around
-    }
-
-    /// What the brush leaves at a distance from the stroke's middle, 0 to 1.
-    fn at(&self, d: f64) -> f64 {
-        let r = (self.size / 2.0).max(0.5);
-        let core = r * self.hardness;
-        if d >= r + 0.5 {
-            0.0
-        } else if d <= core - 0.5 {
-            self.strength
-        } else {
-            // At least one pixel of fall-off, so that a hard rim is smooth.
-            let soft = (r - core).max(1.0);
-            let t = ((r + if r - core < 1.0 { 0.5 } else { 0.0 } - d) / soft).clamp(0.0, 1.0);
-            self.strength * t * t * (3.0 - 2.0 * t)
-        }
-    }
-
-    fn paint(&self, mask: &mut Plane<u8>) {
-        let r = self.size / 2.0 + 1.0;
-        let segments: Vec<[Pt; 2]> =
-            if let [p] = self.path[..] { vec![[p, p]] } else { self.path.windows(2).map(|w| [w[0], w[1]]).collect() };
-        // One stroke counts once where it crosses itself: the strongest of it is put over what was there.
-        let all = Bounds::of(&self.path).grown(r);
-        let (x0, y0, x1, y1) = all.pixels(mask.width, mask.height);
-        if x1 <= x0 || y1 <= y0 {
-            return;
-        }
-        let mut own = Plane::new(x1 - x0, y1 - y0, 0u8);
-        for [a, b] in segments {
-            let (u0, v0, u1, v1) = Bounds::of([&a, &b]).grown(r).pixels(mask.width, mask.height);
-            for y in v0..v1 {
-                for x in u0..u1 {
-                    let p = pt(x as f64 + 0.5, y as f64 + 0.5);
-                    let d = p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
-                    let here = &mut own.data[(y - y0) * (x1 - x0) + x - x0];
-                    *here = (*here).max((self.at(d) * 255.0 + 0.5) as u8);
-                }
-            }
-        }
-        for y in y0..y1 {
-            for x in x0..x1 {
-                let s = u32::from(*own.at(x - x0, y - y0));
-                let here = &mut mask.data[y * mask.width + x];
-                let old = u32::from(*here);
-                // Overlapping strokes add up towards full, and take off towards none.
-                *here =
-                    if self.takes_off { (old * (255 - s) / 255) as u8 } else { (old + (255 - old) * s / 255) as u8 };
+    let mut own = Plane::new(x1 - x0, y1 - y0, 0u8);
+    for [a, b] in segments {
+        let (u0, v0, u1, v1) = Bounds::of([&a, &b]).grown(r).pixels(mask.width, mask.height);
+        for y in v0..v1 {
+            for x in u0..u1 {
+                let p = pt(x as f64 + 0.5, y as f64 + 0.5);
+                let d = p.dist(a.lerp(b, nearest_on_segment(p, a, b)));
+                let here = &mut own.data[(y - y0) * (x1 - x0) + x - x0];
+                *here = (*here).max((left_at(touch, d) * 255.0 + 0.5) as u8);
             }
         }
     }
-}
-
-fn is_near_sheet(p: Pt) -> bool {
-    let far = -MARGIN..=20_000.0 + MARGIN;
-    far.contains(&p.x) && far.contains(&p.y)
-}
-
-/// The most strokes and protected dots of a sheet.
-const MOST_TOUCHES: usize = 4000;
-const MOST_PROTECTED: usize = 1000;
-
-impl ByHand {
-    /// Refuses numbers outside their ranges, and more than is worked on.
-    pub fn check(&self) -> Result<(), Error> {
-        self.touches.iter().try_for_each(Touch::check)?;
-        let work: f64 = self.touches.iter().map(Touch::work).sum();
-        if self.touches.len() > MOST_TOUCHES || work > MOST_WORK_OF_ALL {
-            return Err(Error::Mismatch("no more is painted on one sheet: take some of it off first"));
-        }
-        if self.protected.len() > MOST_PROTECTED {
-            return Err(Error::Mismatch("up to 1000 dots are protected"));
-        }
-        match self.protected.iter().find(|p| !is_near_sheet(**p)) {
-            Some(p) => Err(Error::OffSheet(p.x, p.y)),
-            None if self.inverted.len() > 5 => Err(Error::Mismatch("an effect is turned about once")),
-            None => Ok(()),
+    for y in y0..y1 {
+        for x in x0..x1 {
+            let s = u32::from(*own.at(x - x0, y - y0));
+            let here = &mut mask.data[y * mask.width + x];
+            let old = u32::from(*here);
+            // Overlapping strokes add up towards full, and take off towards none.
+            *here = if touch.takes_off { (old * (255 - s) / 255) as u8 } else { (old + (255 - old) * s / 255) as u8 };
         }
     }
 }
@@ -159,7 +60,7 @@ pub fn area(touches: &[Touch], inverted: &[Effect], effect: Effect, width: usize
         return None;
     }
     let mut mask = Plane::new(width, height, 0u8);
-    touches.iter().filter(|t| t.effect == effect).for_each(|t| t.paint(&mut mask));
+    touches.iter().filter(|t| t.effect == effect).for_each(|t| paint(t, &mut mask));
     if turned {
         mask.data.iter_mut().for_each(|m| *m = 255 - *m);
     }

@@ -4,12 +4,12 @@
 //! and its bits of pencil are noted with their coverage and the height of their line. Any points can then be judged by
 //! looking those few up in their table, fast enough for a slider.
 
-use super::Coverage;
 use super::bits::bits;
+use super::coverage::Coverage;
 use super::points::{Table, apply, generous};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
-use crate::recipe::Edge;
+use crate::model::recipe::Edge;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 use serde::Serialize;
 use ts_rs::TS;

@@ -1,28 +1,10 @@
 //! Paint: drops that hold on to the region they lie in, whatever happens to its borders.
 
-use crate::distance::{squared_distance, squared_distance_to};
-use crate::geom::Pt;
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::model::paint::Drop;
+use crate::raster::distance::{squared_distance, squared_distance_to};
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use crate::region::Regions;
-use serde::{Deserialize, Serialize};
-use ts_rs::TS;
-
-/// A place and the swatch that fills the region around it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Drop {
-    pub at: Pt,
-    pub swatch: String,
-}
-
-/// A named colour of the colour model.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Swatch {
-    pub id: String,
-    pub name: String,
-    /// sRGB.
-    pub colour: [u8; 3],
-}
 
 /// What lies in a region: the number of the newest drop.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,17 +5,13 @@
 //! face each; those around a component are holes of the face found by a ray from their leftmost vertex. What is edited
 //! keeps its numbers where nothing changed (see `edit`).
 
-use super::edit::Live;
+use super::live::Live;
+use super::planar::{Cycle, NONE};
+pub use super::planar::{Face, Owners, Segment, Vertex};
 use super::snap::{Cells, Piece, in_order, led, meets, pieces_of, turn};
 use crate::geom::{GRID, Pt, pt};
 use rayon::prelude::*;
 use smallvec::SmallVec;
-
-/// A vertex in grid units.
-pub type Vertex = [i64; 2];
-
-/// Who runs along an edge, sorted; one that runs along it twice is named twice.
-pub type Owners = SmallVec<[u32; 2]>;
 
 /// The nearest grid point of a place; what lies absurdly far out is drawn in, so that products stay exact.
 pub fn to_grid(p: Pt) -> Vertex {
@@ -28,39 +24,6 @@ pub fn to_grid(p: Pt) -> Vertex {
 pub fn from_grid(v: Vertex) -> Pt {
     pt(v[0] as f64 / GRID, v[1] as f64 / GRID)
 }
-
-/// A segment of the input with whom it belongs to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct Segment {
-    pub a: Vertex,
-    pub b: Vertex,
-    /// The caller's number, kept through splitting.
-    pub owner: u32,
-}
-
-/// A boundary cycle of half-edges.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) struct Cycle {
-    /// One of its half-edges; the others follow by `next`.
-    pub start: u32,
-    /// Twice its signed area in grid units: positive around a face, else it runs around a component.
-    pub area2: i64,
-    /// The number of its leftmost vertex.
-    pub least: u32,
-    pub face: u32,
-}
-
-/// A face: the cycle around it and those around the components that lie in it.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Face {
-    /// None: the unbounded face, or one that is no more.
-    pub(super) outer: Option<u32>,
-    pub(super) holes: Vec<u32>,
-    /// Twice the area in grid units; of the unbounded face: 0.
-    pub area2: i64,
-}
-
-pub(super) const NONE: u32 = u32::MAX;
 
 /// Half-edge `2 e` runs from `edges[e].0` to `edges[e].1`, `2 e + 1` back. A half-edge's face lies at its left as seen
 /// with y down turned up (positive area). Numbers of vertices, edges and faces stay through edits; what is no more

@@ -7,29 +7,12 @@
 //! is that of arranging everything anew (Guibas and Marimont, "Rounding arrangements dynamically", 1998, keep theirs up
 //! likewise), but numbers stay. O(k log k) for k pieces, crossings and half-edges of reshaped faces.
 
-use super::arrangement::{Arrangement, Cycle, Face, NONE, Owners, Segment, Vertex, arrange};
+use super::arrangement::{Arrangement, arrange};
+use super::live::{Free, Live};
+use super::planar::{Cycle, Face, NONE, Owners, Segment, Vertex};
 use super::snap::{Cells, crossing, in_order, meets};
 use rustc_hash::{FxHashMap, FxHashSet};
 use smallvec::SmallVec;
-
-/// What edits need besides the arrangement: its pieces and vertices by the cells they meet, and numbers that are free.
-#[derive(Debug, Clone)]
-pub(super) struct Live {
-    cells: Cells,
-    pieces: Vec<Vec<u32>>,
-    point_cells: Cells,
-    points: Vec<Vec<u32>>,
-    free: Free,
-}
-
-#[derive(Debug, Clone, Default)]
-struct Free {
-    pieces: Vec<u32>,
-    vertices: Vec<u32>,
-    edges: Vec<u32>,
-    cycles: Vec<u32>,
-    faces: Vec<u32>,
-}
 
 /// Beyond this share of all pieces, everything is arranged anew.
 const MOST_OF: usize = 3;

@@ -1,10 +1,9 @@
 //! A face looked at: which pixels it covers, what of them is seen, and whether it is a region at all.
 
-use super::POCKET;
 use super::network::Network;
 use crate::geom::{Pt, pt};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::raster::ink::{IS_INK, POCKET};
+use crate::raster::plane::Plane;
 
 /// What is seen of a face.
 pub(crate) struct Look {

@@ -5,13 +5,15 @@
 
 pub mod arrangement;
 mod edit;
+mod live;
 pub(crate) mod look;
 pub mod network;
+mod planar;
 mod snap;
 
 use crate::geom::{Bounds, Pt, pt};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use look::{Look, look, spans};
 use network::{Edited, Network};
 use rayon::prelude::*;
@@ -54,9 +56,6 @@ pub struct RegionsEdited {
     pub gone: Vec<u32>,
     pub made: Vec<u32>,
 }
-
-/// A face with fewer visible pixels than this is a pocket under the ink.
-pub const POCKET: usize = 6;
 
 /// The label picture has 16 bits.
 const MOST_REGIONS: usize = u16::MAX as usize;

@@ -3,8 +3,9 @@
 //! they came.
 
 use super::arrangement::{Arrangement, Segment, Vertex, arrange, to_grid};
+use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt, inside, nearest_on_segment, outward_at, outward_from};
-use crate::line::{FlatPoint, Line, unlike};
+use crate::model::line::{Line, unlike};
 use rayon::prelude::*;
 use rstar::{AABB, RTree, RTreeObject};
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -603,7 +604,8 @@ fn is_own_stretch(end: &LineEnd, piece: &Piece, flat: &[FlatPoint]) -> bool {
 mod tests {
     use super::*;
     use crate::geom::pt;
-    use crate::line::{End, Form, Made, Spine};
+    use crate::geom::spine::Spine;
+    use crate::model::line::{End, Form, Made};
     use proptest::prelude::*;
 
     proptest! {

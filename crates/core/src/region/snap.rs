@@ -8,7 +8,7 @@
 //! step a round and never end. Pairs are found on a uniform grid: O(n + k) for n pieces of similar length with k
 //! crossings. What comes out depends on nothing but the set of pieces, so it can be kept up piece by piece.
 
-use super::arrangement::{Owners, Segment, Vertex};
+use super::planar::{Owners, Segment, Vertex};
 use rayon::prelude::*;
 use smallvec::smallvec;
 

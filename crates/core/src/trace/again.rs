@@ -1,7 +1,9 @@
 //! Tracing again: what somebody made or changed by hand stays, and the ink it stands for is not traced a second time.
 
+use crate::geom::flat::FlatPoint;
+use crate::geom::profile::thin_profile;
 use crate::geom::{Bounds, Pt, nearest_on_segment, polyline_len};
-use crate::line::{FlatPoint, Form, Line, thin_profile};
+use crate::model::line::{Form, Line};
 use rstar::{AABB, RTree, RTreeObject};
 use std::sync::Arc;
 
@@ -105,8 +107,8 @@ fn uncovered(line: Line, covered: &dyn Fn(Pt) -> bool) -> Vec<Line> {
                 (points[1.min(points.len() - 1)] - points[0]).unit(),
                 (points[points.len().saturating_sub(2)] - points[points.len() - 1]).unit(),
             ];
-            let fitted = super::fit_curves(&points, tangents, 0.2).into_iter().map(Pt::snapped).collect();
-            let spine = crate::line::Spine { points: fitted, closed: false };
+            let fitted = super::fit::fit(&points, tangents, 0.2).into_iter().map(Pt::snapped).collect();
+            let spine = crate::geom::spine::Spine { points: fitted, closed: false };
             Line { form: Form::Centreline { spine, width: thin_profile(&profile, 0.05), ends }, ..line.clone() }
         })
         .collect()
@@ -129,7 +131,8 @@ fn dense(flat: &[FlatPoint]) -> Vec<FlatPoint> {
 mod tests {
     use super::*;
     use crate::geom::pt;
-    use crate::line::{End, Made, Spine};
+    use crate::geom::spine::Spine;
+    use crate::model::line::{End, Made};
 
     fn line(id: u64, from: Pt, to: Pt) -> Line {
         Line {

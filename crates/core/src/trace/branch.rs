@@ -3,7 +3,7 @@
 use super::graph::{Graph, LOOP};
 use super::middle::{self, Sample};
 use crate::geom::{Pt, pt};
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 

@@ -2,13 +2,14 @@
 //! curves fitted to it in the end.
 
 use super::branch::Heading;
+use super::graph::Walk;
 use super::lead::{self, Seen, Station};
 use super::middle::to_edge;
 use super::path::{Break, corners, spine_through};
-use super::walk::Walk;
+use crate::geom::profile::thin_profile;
 use crate::geom::{Pt, angle_between, polyline_len};
-use crate::line::{End, Form, thin_profile};
-use crate::plane::Plane;
+use crate::model::line::{End, Form};
+use crate::raster::plane::Plane;
 
 /// A line's course before curves are fitted to it.
 pub(super) struct Course {

@@ -1,11 +1,14 @@
 //! The stroke graph of a skeleton: nodes where branches meet or end, edges along the branches; bumps of the rim pruned,
 //! the two half-crossings that thinning makes of one crossing put together again.
 
-use super::thinning::AROUND;
 use crate::geom::{Pt, angle_between, outward_from, pt};
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
+use crate::raster::thinning::AROUND;
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHashSet};
+
+/// Branches walked in turn, each with whether it is walked backwards.
+pub(super) type Walk = Vec<(usize, bool)>;
 
 /// Where branches meet (three or more), end (one), or nothing does (none left).
 #[derive(Debug, Clone)]

@@ -9,7 +9,7 @@
 
 use super::middle::{HALF, Sample, to_edge_beyond};
 use crate::geom::{Pt, polyline_len, pt};
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
 
 /// A round that moves nothing by more px is the last.
 const CALM: f64 = 0.1;

@@ -8,7 +8,7 @@ use super::middle::{HALF, to_edge};
 use super::path::spine_through;
 use super::walk::{Half, Tracing};
 use crate::geom::{Pt, angle_between, nearest_on_segment, segments_cross};
-use crate::line::{End, Form};
+use crate::model::line::{End, Form};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 

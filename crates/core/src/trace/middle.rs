@@ -2,7 +2,7 @@
 //! the coverage passes one half between pixels; the middle is half way between them and the width their distance.
 
 use crate::geom::{Pt, outward_at};
-use crate::plane::Plane;
+use crate::raster::plane::Plane;
 
 /// A point of a measured branch.
 #[derive(Debug, Clone, Copy)]

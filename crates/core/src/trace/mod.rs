@@ -7,7 +7,6 @@
 
 mod again;
 mod branch;
-mod contour;
 mod course;
 mod fit;
 mod graph;
@@ -15,22 +14,21 @@ mod lead;
 mod meet;
 mod middle;
 mod path;
-pub(crate) mod thinning;
 mod walk;
 
 pub use again::without_covered;
-pub use contour::{rings as rings_within, rings_of};
 pub use fit::fit as fit_curves;
-pub use thinning::thin;
 
-use crate::distance::{squared_distance, squared_distance_to};
 use crate::geom::Pt;
-use crate::ink::{IS_INK, Ink};
-use crate::lift::{bits, components, unmet};
-use crate::line::{Form, Line, Made};
-use crate::plane::Plane;
-use crate::recipe::{TraceRecipe, px_per_mm};
-use crate::region::POCKET;
+use crate::lift::{bits, unmet};
+use crate::model::line::{Form, Line, Made};
+use crate::model::recipe::{TraceRecipe, px_per_mm};
+use crate::raster::components::components;
+use crate::raster::contour::rings;
+use crate::raster::distance::{squared_distance, squared_distance_to};
+use crate::raster::ink::{IS_INK, Ink, POCKET};
+use crate::raster::plane::Plane;
+use crate::raster::thinning::thin;
 use graph::{Graph, LOOP};
 use path::{Break, corners, spine_through};
 use rayon::prelude::*;
@@ -50,7 +48,7 @@ impl Bones {
         let pores = bits(alpha, false, POCKET as f64, false);
         pores.list.iter().for_each(|bit| pores.each_pixel(bit, |x, y| mask.set(x, y, true)));
         let squared = squared_distance(&mask);
-        let skeleton = thinning::thin(&squared);
+        let skeleton = thin(&squared);
         Bones { mask, squared, skeleton }
     }
 }
@@ -195,7 +193,7 @@ fn outlines(alpha: &Plane<u8>, mask: &Plane<bool>, solid: &Plane<bool>, toleranc
                 }
             };
             let b = piece.bounds;
-            let rings = contour::rings(field, (b.0 as i64 - 1, b.1 as i64 - 1, b.2 as i64 + 1, b.3 as i64 + 1));
+            let rings = rings(field, (b.0 as i64 - 1, b.1 as i64 - 1, b.2 as i64 + 1, b.3 as i64 + 1));
             let contours = rings
                 .iter()
                 .map(|ring| {

@@ -1,8 +1,8 @@
 //! From measured points to a spine: corners kept, curves fitted between them.
 
 use super::fit::fit;
+use crate::geom::spine::Spine;
 use crate::geom::{Pt, angle_between, outward_at, outward_from};
-use crate::line::Spine;
 
 /// Points where curves must meet: the index, and whether the path may turn sharply there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -3,11 +3,11 @@
 
 use super::branch::{Branch, Heading, measured, trim};
 use super::course::Course;
-use super::graph::{Graph, LOOP};
+use super::graph::{Graph, LOOP, Walk};
 use super::lead::{self, Station};
 use crate::geom::{Pt, pt};
-use crate::line::Form;
-use crate::plane::Plane;
+use crate::model::line::Form;
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 
 /// A bend beyond which a line is paired with no other at a crossing, radians.
@@ -72,9 +72,6 @@ pub fn strokes(graph: &mut Graph, alpha: &Plane<u8>, solid: Option<&Plane<bool>>
 
 /// The end of a branch: its number, and whether it is the end rather than the start.
 pub(super) type Half = (usize, bool);
-
-/// Branches walked in turn, each with whether it is walked backwards.
-pub(super) type Walk = Vec<(usize, bool)>;
 
 pub(super) struct Tracing<'a> {
     pub(super) graph: &'a Graph,

@@ -1,6 +1,6 @@
 //! The weight of traced and drawn lines: their width profiles set, scaled, added to, clamped, calmed or tapered.
 
-use crate::line::{thin_profile, width_at};
+use crate::geom::profile::{thin_profile, width_at};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 

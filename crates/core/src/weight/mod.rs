@@ -1,17 +1,16 @@
 //! Weight: the lifted line thicker or thinner, by any fraction of a pixel, on the side that is asked for, only where
 //! that is painted. Thinning keeps every line whole.
 
-mod disc;
 mod lines;
 mod thin;
 
-pub use disc::grow;
 pub use lines::{Adjust, BROADEST, adjust};
 
-use crate::ink::IS_INK;
 use crate::lift::outside;
-use crate::plane::Plane;
-use crate::recipe::{Edge, Placement, WeightRecipe, px_per_mm};
+use crate::model::recipe::{Edge, Placement, WeightRecipe, px_per_mm};
+use crate::raster::disc::grow;
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use rayon::prelude::*;
 
 /// Everything that decides what weighing gives.

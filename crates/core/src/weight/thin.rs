@@ -2,12 +2,12 @@
 //!
 //! Plain shrinking would break what is thinner than twice the radius. So pixels are taken off in the order of their
 //! distance to the paper, only while neither a piece nor a hole of the ink changes, and the middles of thin lines with
-//! what the floor asks for around them stay (ordered homotopic thinning: see [`crate::trace::thinning`]).
+//! what the floor asks for around them stay (ordered homotopic thinning: see [`crate::raster::thinning`]).
 
-use super::disc::{FARTHEST, grow, grow_measured};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
-use crate::trace::thinning::{Thinning, thin_to};
+use crate::raster::disc::{FARTHEST, grow, grow_measured};
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
+use crate::raster::thinning::{Thinning, thin_to};
 use rayon::prelude::*;
 
 /// So many pixels are done in one go.
@@ -125,10 +125,11 @@ fn is_blank(run: &[u8]) -> bool {
 #[cfg(test)]
 mod tests {
     use crate::geom::pt;
-    use crate::lift::components;
-    use crate::line::FlatPoint;
-    use crate::plane::Plane;
-    use crate::recipe::{Edge, Placement, WeightRecipe};
+    use crate::raster::components::components;
+
+    use crate::geom::flat::FlatPoint;
+    use crate::model::recipe::{Edge, Placement, WeightRecipe};
+    use crate::raster::plane::Plane;
     use crate::weight::weigh;
     use proptest::prelude::*;
 
@@ -162,7 +163,7 @@ mod tests {
     fn a_thin_line_keeps_its_length_and_its_floor_while_a_broad_one_gets_thinner() {
         let mut alpha = Plane::new(200, 80, 0u8);
         let mut line = |y: f64, width: f64| {
-            crate::render::stroke(&mut alpha, &[20.0, 180.0].map(|x| FlatPoint { p: pt(x, y), width }));
+            crate::raster::strokes::stroke(&mut alpha, &[20.0, 180.0].map(|x| FlatPoint { p: pt(x, y), width }));
         };
         line(20.5, 5.0);
         line(55.5, 21.0);
@@ -180,7 +181,7 @@ mod tests {
         let mut alpha = Plane::new(90, 90, 0u8);
         let turn = |k: i32| pt(45.0, 45.0) + pt((f64::from(k) / 8.0).cos(), (f64::from(k) / 8.0).sin()) * 30.0;
         let ring: Vec<FlatPoint> = (0..=51).map(|k| FlatPoint { p: turn(k), width: 5.0 }).collect();
-        crate::render::stroke(&mut alpha, &ring);
+        crate::raster::strokes::stroke(&mut alpha, &ring);
         let outside = crate::lift::outside(&alpha);
         for edge in [Edge::Soft1, Edge::Crisp] {
             let ink = if edge == Edge::Crisp { alpha.map(|&a| if a >= 128 { 255 } else { 0 }) } else { alpha.clone() };

@@ -4,14 +4,15 @@
 
 pub mod tails;
 
-use rhizograph_core::command::{Change, Command, plan};
+use rhizograph_core::edit::{AtHand, Change, Command, plan};
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::Ink;
-use rhizograph_core::line::{FlatPoint, shared};
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::model::line::shared;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
-use rhizograph_core::sheet::Sheet;
 use rhizograph_core::trace::trace;
 
 /// Strokes inked on a sheet of 400 x 300: points, width.
@@ -19,7 +20,7 @@ pub fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
     let mut alpha = Plane::new(400, 300, 0u8);
     for (points, width) in strokes {
         let flat: Vec<FlatPoint> = points.iter().map(|&p| FlatPoint { p, width: *width }).collect();
-        render::stroke(&mut alpha, &flat);
+        strokes::stroke(&mut alpha, &flat);
     }
     Ink::plain(alpha, [0; 3])
 }
@@ -40,7 +41,12 @@ pub fn ring(centre: Pt, rx: f64, ry: f64, from: f64, to: f64) -> Vec<Pt> {
 }
 
 pub fn do_it(sheet: &Sheet, ink: &Ink, command: &Command) -> Change {
-    plan(sheet, command, ink, &Scene::of(sheet, ink), &["skin".into(), "shell".into()]).unwrap()
+    plan(
+        sheet,
+        command,
+        &AtHand { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &["skin".into(), "shell".into()] },
+    )
+    .unwrap()
 }
 
 /// Numbers from a seed (splitmix64).

@@ -2,11 +2,11 @@
 //! one crossing, both lines of a corner, both ends of a line, beside ends that are meant.
 
 use super::Random;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::ink::{IS_INK, Ink};
-use rhizograph_core::line::FlatPoint;
-use rhizograph_core::plane::Plane;
-use rhizograph_core::render;
+use rhizograph_core::raster::ink::{IS_INK, Ink};
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::raster::strokes;
 
 /// A sheet of CELLS x CELLS motifs, each in a square of so many px.
 pub const CELL: f64 = 280.0;
@@ -238,7 +238,7 @@ impl Made {
         let mut alpha = Plane::new(side, side, 0u8);
         for s in &self.strokes {
             let flat: Vec<FlatPoint> = s.whole().iter().map(|&p| FlatPoint { p, width: s.width }).collect();
-            render::stroke(&mut alpha, &flat);
+            strokes::stroke(&mut alpha, &flat);
         }
         if scanned {
             let mut r = Random(seed ^ 0xABCD);

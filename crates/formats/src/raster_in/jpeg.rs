@@ -1,9 +1,9 @@
 //! JPEG, 8 bits a sample. What was cut or damaged half way is taken as far as it goes, with a note.
 
-use super::{Decoded, fill_missing, missing_part, within_bounds};
-use crate::{Error, MOST_SIDE};
+use super::decoded::{Decoded, fill_missing, missing_part, within_bounds};
+use crate::error::{Error, MOST_SIDE};
 use image::metadata::Orientation;
-use rhizograph_core::plane::Plane;
+use rhizograph_core::raster::plane::Plane;
 use zune_core::bytestream::ZCursor;
 use zune_core::colorspace::ColorSpace;
 use zune_core::options::DecoderOptions;

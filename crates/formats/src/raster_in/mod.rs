@@ -2,15 +2,17 @@
 //! see-through laid on white, turned as the file says it is to be looked at. What of a damaged file can be read is read,
 //! with a note of what is missing.
 
+mod decoded;
 mod jpeg;
 mod png;
 mod tiff;
 mod turn;
 
-use crate::{Error, MOST_PIXELS, MOST_SIDE, resolution};
+use crate::error::Error;
+use crate::resolution;
+use decoded::Decoded;
 use image::ImageFormat;
-use image::metadata::Orientation;
-use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::{Plane, Rgb};
 
 /// A decoded picture.
 #[derive(Debug, Clone)]
@@ -20,13 +22,6 @@ pub struct Raster {
     pub dpi: Option<f64>,
     /// What is missing or was left out, in words.
     pub notes: Vec<String>,
-}
-
-/// What a decoder gives: the picture as it is stored, how it is to be turned, and notes.
-struct Decoded {
-    rgb: Plane<Rgb>,
-    turn: Orientation,
-    notes: Vec<String>,
 }
 
 /// Decodes a picture; with `upright` it is turned as the file says. Errors: another format, a kind that is not read, too
@@ -47,52 +42,6 @@ pub fn read(bytes: &[u8], upright: bool) -> Result<Raster, Error> {
     };
     let rgb = if upright { turn::turned(rgb, turn) } else { rgb };
     Ok(Raster { rgb, dpi: resolution::read(bytes, format), notes })
-}
-
-fn within_bounds(w: u32, h: u32) -> Result<(), Error> {
-    let fits = w > 0 && h > 0 && w <= MOST_SIDE && h <= MOST_SIDE && u64::from(w) * u64::from(h) <= MOST_PIXELS;
-    if fits { Ok(()) } else { Err(Error::TooManyPixels(w, h)) }
-}
-
-/// With so little of a picture nobody can do anything: the share of its rows that has to be there.
-const LEAST_SHARE: f64 = 0.1;
-
-/// Tells how much of a picture is missing at its lower end. Errors: hardly anything is there.
-fn missing_part(name: &'static str, rows: usize, height: usize) -> Result<String, Error> {
-    let missing = rows as f64 / height as f64;
-    let percent = 100.0 * missing;
-    if missing > 1.0 - LEAST_SHARE {
-        return Err(Error::Damaged(name, format!("the lower {percent:.0} % of the picture are missing")));
-    }
-    Ok(format!("the file is damaged or cut short: the lower {percent:.0} % of the picture are missing"))
-}
-
-/// Gives rows that are missing the colour that is in the middle of those in the last row there: mostly paper.
-fn fill_missing(rgb: &mut Plane<Rgb>, rows: usize) {
-    let there = rgb.height - rows;
-    let Some(last) = there.checked_sub(1).filter(|_| rows > 0) else { return };
-    let middle: Rgb = std::array::from_fn(|c| {
-        let mut values: Vec<u8> = rgb.row(last).iter().map(|p| p[c]).collect();
-        values.sort_unstable();
-        values.get(values.len() / 2).copied().unwrap_or(255)
-    });
-    rgb.data[there * rgb.width..].fill(middle);
-}
-
-/// 16 bits as 8, to the nearest.
-fn to_8(v: u16) -> u8 {
-    ((u32::from(v) * 255 + 32_767) / 65_535) as u8
-}
-
-/// A colour that is see-through by `255 - a`, on white.
-fn on_white(colour: Rgb, a: u8) -> Rgb {
-    let a = u32::from(a);
-    colour.map(|c| ((u32::from(c) * a + 255 * (255 - a) + 127) / 255) as u8)
-}
-
-/// Red, green and blue of a colour in cyan, magenta, yellow and black.
-fn of_cmyk([c, m, y, k]: [u8; 4]) -> Rgb {
-    [c, m, y].map(|v| ((255 - u32::from(v)) * (255 - u32::from(k)) / 255) as u8)
 }
 
 #[cfg(test)]

@@ -1,10 +1,10 @@
 //! PNG, row by row: no more of it than the picture itself is ever held. Colour profiles and texts are passed over unpacked.
 
-use super::{Decoded, fill_missing, missing_part, on_white, to_8, within_bounds};
-use crate::{Error, MOST_PIXELS};
+use super::decoded::{Decoded, fill_missing, missing_part, on_white, to_8, within_bounds};
+use crate::error::{Error, MOST_PIXELS};
 use image::metadata::Orientation;
 use png::{BitDepth, ColorType, Decoder, DecodingError, Limits, Transformations};
-use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::{Plane, Rgb};
 use std::io::Cursor;
 
 /// The size a PNG's header tells, before anything else of the file is read.

@@ -1,15 +1,14 @@
 //! TIFF and BigTIFF, strip by strip or tile by tile: no more of it than the picture and one chunk is ever held. Of several
 //! pages the first that is no reduced copy of another is taken.
 
-use super::{Decoded, of_cmyk, on_white, to_8, within_bounds};
-use crate::Error;
+use super::decoded::{Decoded, of_cmyk, on_white, to_8, within_bounds};
+use crate::error::Error;
 use image::metadata::Orientation;
-use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::{Plane, Rgb};
 use std::io::Cursor;
-use tiff::ColorType;
 use tiff::decoder::{Decoder, DecodingResult, Limits};
 use tiff::tags::Tag;
-use tiff::{TiffError, TiffUnsupportedError};
+use tiff::{ColorType, TiffError, TiffUnsupportedError};
 
 /// No more pages are looked at than this.
 const MOST_PAGES: usize = 64;

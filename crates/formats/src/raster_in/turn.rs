@@ -1,7 +1,7 @@
 //! A picture turned and mirrored as its file says it is to be looked at.
 
 use image::metadata::Orientation;
-use rhizograph_core::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::{Plane, Rgb};
 
 /// The picture as it is to be looked at.
 pub(super) fn turned(rgb: Plane<Rgb>, by: Orientation) -> Plane<Rgb> {

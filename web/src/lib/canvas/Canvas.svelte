@@ -5,16 +5,16 @@
     import { probe } from '../state/probe.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
+    import { toolOf, use } from '../tools';
     import type { Pt } from '../types/Pt';
     import { InHand } from './inHand.svelte';
     import { Picture } from './picture.svelte';
-    import { findingAt, regionAt } from './under';
-    import { use } from './use';
+    import { findingAt, regionAt } from '../drawn/under';
 
     interface Drag {
-        kind: 'pan' | 'stroke' | 'wipe' | 'corner';
+        kind: 'pan' | 'stroke' | 'wipe' | 'handle';
         last: Pt;
-        corner?: number;
+        handle?: number;
     }
 
     let canvas: HTMLCanvasElement;
@@ -31,17 +31,10 @@
     /** What is dragged, by one pointer: others do not disturb it. */
     let drag: (Drag & { pointer: number; isPen: boolean }) | null = null;
     let press: Pt = [0, 0];
-    const cursor = $derived(
-        space || bench.tool === 'look'
-            ? 'grab'
-            : bench.tool === 'sample' || bench.tool === 'pick'
-              ? 'copy'
-              : bench.tool === 'choose'
-                ? 'pointer'
-                : 'crosshair',
-    );
+    const tool = $derived(toolOf(bench.tool));
+    const cursor = $derived(space ? 'grab' : tool.cursor);
     /** How near to what is dragged it is taken, and how far a click may stray, px of the screen. */
-    const GRASP = { wipe: 14, corner: 18 };
+    const GRASP = { wipe: 14, handle: 18 };
     const STRAY = 4;
 
     function place(e: PointerEvent | WheelEvent): Pt {
@@ -69,13 +62,13 @@
     function grasped(e: PointerEvent, at: Pt): Drag | null {
         const tools = e.button === 0 && !space;
         const wipe = settings.shown ? bench.wipe : null;
-        const corner = bench.squaring
-            ? (bench.corners ?? []).findIndex((c) => apart(camera.toScreen(c), at) < GRASP.corner)
-            : -1;
-        if (corner >= 0 && tools) return { kind: 'corner', last: at, corner };
+        const handles = tool.handles?.at() ?? [];
+        const handle = handles.findIndex((c) => apart(camera.toScreen(c), at) < GRASP.handle);
+        if (handle >= 0 && tools) return { kind: 'handle', last: at, handle };
         if (wipe !== null && Math.abs(at[0] - wipe * camera.width) < GRASP.wipe && tools)
             return { kind: 'wipe', last: at };
-        if (e.button === 1 || space || bench.tool === 'look' || bench.squaring) return { kind: 'pan', last: at };
+        if (e.button === 1 || space || (tool.pans && (bench.tool === 'look' || handles.length > 0)))
+            return { kind: 'pan', last: at };
         return e.button === 0 ? { kind: 'stroke', last: at } : null;
     }
 
@@ -88,10 +81,8 @@
         if (!drag) return;
         if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
         else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
-        else if (drag.kind === 'corner') {
-            const to = camera.toSheet(at);
-            bench.corners = (bench.corners ?? []).map((c, i) => (i === drag?.corner ? to : c));
-        } else {
+        else if (drag.kind === 'handle') tool.handles?.move(drag.handle ?? 0, camera.toSheet(at));
+        else {
             // A pen tells more often than the page is drawn.
             const all = e.getCoalescedEvents();
             const path = (all.length ? all : [e]).map((c) => camera.toSheet(place(c)));
@@ -100,16 +91,13 @@
         drag.last = at;
     }
 
-    /** Takes the stroke on. While Shift is held a seam is straight, and what is cut out a box. */
-    function lengthen(path: Pt[], straight: boolean) {
+    /** Takes the stroke on, as the tool wants it while Shift is held. */
+    function lengthen(path: Pt[], shift: boolean) {
         const [start] = inHand.stroke;
         const here = path[path.length - 1];
         if (!here) return;
-        if (straight && start && bench.tool === 'seam') inHand.stroke = [start, here];
-        else if (straight && start && bench.tool === 'cut')
-            inHand.stroke = [start, [here[0], start[1]], here, [start[0], here[1]]];
-        else inHand.stroke = [...inHand.stroke, ...path];
-        if (bench.tool === 'seam') void probe.land(inHand.stroke);
+        inHand.stroke = shift && start && tool.held ? tool.held(start, here) : [...inHand.stroke, ...path];
+        tool.grows?.(inHand.stroke);
     }
 
     function up(e: PointerEvent) {

@@ -2,9 +2,9 @@
 import { bench } from '../state/bench.svelte';
 import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
-import type { Shown } from '../shown';
-import * as overlays from './overlays';
-import { pathOf } from './paths';
+import type { Shown } from '../state/shown';
+import * as overlays from '../drawn/overlays';
+import { pathOf } from '../drawn/paths';
 
 type G = CanvasRenderingContext2D;
 

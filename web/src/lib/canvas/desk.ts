@@ -1,6 +1,6 @@
 /** The desk, and on it the sheet with its backdrop. */
 import { bench } from '../state/bench.svelte';
-import type { Box } from './box';
+import type { Box } from '../geometry/box';
 
 type G = CanvasRenderingContext2D;
 

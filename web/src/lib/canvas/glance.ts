@@ -1,6 +1,6 @@
 /** The live picture of the ink: what the settings in hand would give, for the part that is seen. */
 import { glance, Refused } from '../api';
-import type { Camera } from './camera.svelte';
+import type { Camera } from '../geometry/camera.svelte';
 import { RUN, RunPicture } from './runs';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { Inking } from '../types/Inking';

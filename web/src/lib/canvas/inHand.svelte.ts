@@ -7,15 +7,13 @@ import { untrack } from 'svelte';
 import { bench } from '../state/bench.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
+import { toolOf } from '../tools';
 import type { Pt } from '../types/Pt';
-import { around, type Box } from './box';
-import * as overlays from './overlays';
+import { around, type Box } from '../geometry/box';
 
 /** How far it is drawn beyond its points, and in what steps its canvas grows, px of the screen. */
 const MARGIN = 16;
 const STEP = 64;
-
-const isAcross = (tool: string) => tool === 'level' || tool === 'crop' || tool === 'marks';
 
 export class InHand {
     /** The stroke being drawn, in sheet pixels. */
@@ -42,16 +40,15 @@ export class InHand {
     /** The part of the view that it is drawn on, `null` if there is nothing. */
     #box(): Box | null {
         if (!sheet.view) return null;
-        const { camera, tool, paints } = bench;
-        const whole: Box = [0, 0, camera.width, camera.height];
-        if (bench.station === 'intake') {
-            return bench.squaring || (this.stroke.length > 0 && isAcross(tool)) ? whole : null;
-        }
+        const { camera } = bench;
+        const on = toolOf(bench.tool).drawsOn?.() ?? null;
+        const follows = on !== null && typeof on === 'object' && 'around' in on;
+        if (on === 'all') return [0, 0, camera.width, camera.height];
         const points = this.stroke.map((p) => camera.toScreen(p));
-        if (paints && this.hover) points.push(this.hover);
-        if (points.length < (paints ? 1 : 2)) return null;
-        if (tool === 'seam' && probe.landing) points.push(...probe.landing.ends.map((p) => camera.toScreen(p)));
-        const margin = MARGIN + (paints ? (bench.brush.size * camera.scale) / 2 : 0);
+        if (follows && this.hover) points.push(this.hover);
+        if (points.length < (follows ? 1 : 2)) return null;
+        if (on && 'places' in on) points.push(...on.places);
+        const margin = MARGIN + (follows ? on.around : 0);
         const [x0, y0, x1, y1] = points.map(([x, y]): Box => [x, y, x, y]).reduce(around);
         const [left, top] = [Math.max(0, Math.floor(x0 - margin)), Math.max(0, Math.floor(y0 - margin))];
         const [right, low] = [Math.min(camera.width, x1 + margin), Math.min(camera.height, y1 + margin)];
@@ -75,26 +72,13 @@ export class InHand {
         canvas.style.transform = `translate(${left}px, ${top}px)`;
         g.setTransform(ratio, 0, 0, ratio, -left * ratio, -top * ratio);
         g.clearRect(left, top, width, height);
-        this.#drawOn(g, ratio, left, top);
-    }
-
-    /** Draws it on a canvas that lies at a place of the view. */
-    #drawOn(g: CanvasRenderingContext2D, ratio: number, left: number, top: number) {
-        const { stroke } = this;
-        const [from, to] = [stroke[0], stroke[stroke.length - 1]];
-        const { camera, tool, paints } = bench;
-        if (bench.station === 'intake') {
-            if (bench.squaring && bench.corners) overlays.cornerHandles(g, camera, bench.corners);
-            else if (from && to && (tool === 'level' || tool === 'crop' || tool === 'marks'))
-                overlays.intakeStroke(g, camera, tool, from, to);
-        } else if (paints) overlays.brushInHand(g, camera, stroke, this.hover, bench.brush, paints);
-        else if (tool === 'seam' && probe.landing) {
+        const { camera } = bench;
+        const onSheet = (draw: () => void) => {
             g.save();
             camera.onto(g, ratio, left, top);
-            overlays.seamToBe(g, new Path2D(probe.landing.path), camera.scale);
+            draw();
             g.restore();
-            overlays.landings(g, camera, probe.landing);
-        } else if (tool === 'cut') overlays.cutOut(g, camera, stroke);
-        else overlays.strokeInHand(g, camera, stroke, tool);
+        };
+        toolOf(bench.tool).draw?.({ g, camera, stroke: this.stroke, hover: this.hover, onSheet });
     }
 }

@@ -2,10 +2,10 @@
 import { bench } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
 import { shots } from '../state/shots.svelte';
-import type { Shown } from '../shown';
-import type { Box } from './box';
-import { hatching } from './marks';
-import { pathOf } from './paths';
+import type { Shown } from '../state/shown';
+import type { Box } from '../geometry/box';
+import { hatching } from '../drawn/marks';
+import { pathOf } from '../drawn/paths';
 
 type G = CanvasRenderingContext2D;
 

@@ -1,8 +1,8 @@
 /** Pictures of the sheet in tiles, fetched at the size they are shown and kept while they may be needed again. */
 import { picture, pictureUrl, type PictureKind } from '../api';
 import type { Window as SheetWindow } from '../types/Window';
-import type { Box } from './box';
-import type { Camera } from './camera.svelte';
+import type { Box } from '../geometry/box';
+import type { Camera } from '../geometry/camera.svelte';
 
 const SIDE = 512;
 /** About as many megabytes. */

@@ -2,7 +2,7 @@
     import { bench } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
     import type { Effect } from '../types/Effect';
-    import { mm } from '../units';
+    import { mm } from './units';
     import Slider from './Slider.svelte';
 
     interface Props {
@@ -55,8 +55,10 @@
     <label class="mr-auto flex cursor-pointer items-center gap-1.5"
         ><input type="checkbox" class="checkbox checkbox-xs" bind:checked={bench.showArea} />Show</label
     >
-    <button class="btn btn-ghost btn-xs" onclick={() => sheet.do({ do: 'invert', effect })}>Invert</button>
-    <button class="btn btn-ghost btn-xs" disabled={!painted} onclick={() => sheet.do({ do: 'clear_area', effect })}
-        >Clear</button
+    <button class="btn btn-ghost btn-xs" onclick={() => sheet.do({ of: 'lift', do: 'invert', effect })}>Invert</button>
+    <button
+        class="btn btn-ghost btn-xs"
+        disabled={!painted}
+        onclick={() => sheet.do({ of: 'lift', do: 'clear_area', effect })}>Clear</button
     >
 </div>

@@ -1,12 +1,12 @@
 <script lang="ts">
-    import { KIND_NAMES } from '../canvas/marks';
+    import { KIND_NAMES } from '../drawn/marks';
     import { alike } from '../state/alike.svelte';
     import { findings } from '../state/findings.svelte';
     import { groups } from '../state/groups.svelte';
     import { sheet } from '../state/sheet.svelte';
     import type { Finding } from '../types/Finding';
     import type { Kind } from '../types/Kind';
-    import { area, mm, percent } from '../units';
+    import { area, mm, percent } from './units';
     import MarkIcon from './MarkIcon.svelte';
 
     interface Props {

@@ -145,12 +145,12 @@
     <button
         class="btn btn-primary btn-sm"
         disabled={chosen.length === 0 || sheet.busy}
-        onclick={() => sheet.do({ do: 'weigh', lines: chosen, adjust: adjust() })}
+        onclick={() => sheet.do({ of: 'weight', do: 'weigh', lines: chosen, adjust: adjust() })}
         >{chosen.length === 1 ? 'Weigh 1 line' : `Weigh ${chosen.length} lines`}</button
     >
     <button
         class="btn btn-outline btn-primary btn-sm"
         disabled={lines === 0 || sheet.busy}
-        onclick={() => sheet.do({ do: 'weigh', lines: [], adjust: adjust() })}>All {lines}</button
+        onclick={() => sheet.do({ of: 'weight', do: 'weigh', lines: [], adjust: adjust() })}>All {lines}</button
     >
 </div>

@@ -1,7 +1,7 @@
 <script lang="ts">
     import FileUp from '@lucide/svelte/icons/file-up';
     import { thumbnailUrl } from '../api';
-    import { go } from '../route.svelte';
+    import { go } from '../state/route.svelte';
     import { bench } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';

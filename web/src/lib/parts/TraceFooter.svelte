@@ -18,7 +18,7 @@
         void (async () => {
             // What could not be saved is not traced with.
             if (!(await settings.save())) return;
-            if (await sheet.do({ do: 'trace', afresh })) bench.enter('join');
+            if (await sheet.do({ of: 'trace', do: 'trace', afresh })) bench.enter('join');
         })();
     }
 

@@ -1,9 +1,9 @@
 <script lang="ts">
-    import type { Component } from 'svelte';
-    import { bench, type Tool } from '../state/bench.svelte';
+    import { bench } from '../state/bench.svelte';
+    import type { Tool } from '../tools/tool';
 
     interface Props {
-        tools: { tool: Tool; name: string; help: string; icon: Component<{ size?: number }> }[];
+        tools: Tool[];
     }
     const { tools }: Props = $props();
 </script>
@@ -13,16 +13,16 @@
     role="toolbar"
     aria-label="Tools"
 >
-    {#each tools as t (t.tool)}
+    {#each tools as t (t.id)}
         <button
             type="button"
             class="flex cursor-pointer items-center gap-2 rounded-[10px] px-3 py-1.5 text-[13px] whitespace-nowrap {bench.tool ===
-            t.tool
+            t.id
                 ? 'bg-primary text-primary-content'
                 : 'hover:bg-base-200'}"
-            aria-pressed={bench.tool === t.tool}
+            aria-pressed={bench.tool === t.id}
             title={t.help}
-            onclick={() => (bench.tool = t.tool)}
+            onclick={() => (bench.tool = t.id)}
         >
             <t.icon size={16} />{t.name}
         </button>

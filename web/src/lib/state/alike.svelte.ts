@@ -1,6 +1,6 @@
 /** Decisions that serve more than one finding: those that are alike, and the like ones of the shot's other drawings. */
 import * as api from '../api';
-import { Latest } from '../latest';
+import { Latest } from '../api/latest';
 import type { Finding } from '../types/Finding';
 import type { LikeDecision } from '../types/LikeDecision';
 import { bench } from './bench.svelte';
@@ -66,7 +66,7 @@ class Alike {
             const how = this.decision(f)?.how;
             return how ? [{ id: f.id, how }] : [];
         });
-        if (decisions.length > 0) await sheet.do({ do: 'decide', decisions });
+        if (decisions.length > 0) await sheet.do({ of: 'findings', do: 'decide', decisions });
     }
 
     /** Leaves all that are like one, or opens them again; then goes on. */
@@ -80,13 +80,13 @@ class Alike {
             if (there) findings.show(there);
             else findings.at = null;
         };
-        return sheet.do({ do: f.left ? 'reopen' : 'leave', ids }, goOn);
+        return sheet.do({ of: 'findings', do: f.left ? 'reopen' : 'leave', ids }, goOn);
     }
 
     /** Settles all that are like one as their kind asks for: closed or cut. */
     settleLike(f: Finding) {
         if (sheet.busy) return;
-        return sheet.do({ do: 'settle', ids: groups.like(f).map((o) => o.id), with: null });
+        return sheet.do({ of: 'findings', do: 'settle', ids: groups.like(f).map((o) => o.id), with: null });
     }
 }
 

@@ -1,11 +1,11 @@
 /** How the bench is set: station, tool, camera, backdrop, compare, the swatch in hand. */
-import { Camera } from '../canvas/camera.svelte';
+import { Camera } from '../geometry/camera.svelte';
 import type { Effect } from '../types/Effect';
 import type { EndStyle } from '../types/EndStyle';
 import type { Pt } from '../types/Pt';
 
 export type Station = 'intake' | 'lift' | 'weight' | 'trace' | 'join' | 'paint' | 'hand-off';
-export type Tool =
+export type ToolId =
     | 'look'
     | 'level'
     | 'crop'
@@ -38,18 +38,7 @@ export const STATIONS: { id: Station; number: number | 'I'; name: string }[] = [
     { id: 'hand-off', number: 7, name: 'Hand off' },
 ];
 
-/** The tools of each station, in the order of the tray. */
-export const TOOLS: Record<Station, Tool[]> = {
-    intake: ['look', 'level', 'crop', 'corners', 'marks'],
-    lift: ['look', 'sample', 'touch', 'protect'],
-    weight: ['look', 'area', 'choose'],
-    trace: ['look'],
-    join: ['look', 'sweep', 'cut', 'seam', 'span', 'leak', 'take-away'],
-    paint: ['look', 'fill', 'pick', 'clear'],
-    'hand-off': [],
-};
-
-const FIRST_TOOL: Record<Station, Tool> = {
+const FIRST_TOOL: Record<Station, ToolId> = {
     intake: 'look',
     lift: 'look',
     weight: 'look',
@@ -61,7 +50,7 @@ const FIRST_TOOL: Record<Station, Tool> = {
 
 class Bench {
     station = $state<Station>('lift');
-    tool = $state<Tool>('look');
+    tool = $state<ToolId>('look');
     backdrop = $state<Backdrop>('paper');
     /** The original is shown instead, while a key is held. */
     blink = $state(false);

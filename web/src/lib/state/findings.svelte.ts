@@ -1,7 +1,7 @@
 /** The findings of the station that is worked at, one of them in hand. */
-import type { Box } from '../canvas/box';
+import type { Box } from '../geometry/box';
 import type { Finding } from '../types/Finding';
-import { standing, type Standing } from '../shown';
+import { standing, type Standing } from './shown';
 import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
 import { groups } from './groups.svelte';
@@ -90,28 +90,28 @@ class Findings {
             else this.at = null;
         };
         if (how === 'leave') {
-            await sheet.do({ do: finding.left ? 'reopen' : 'leave', ids: [finding.id] }, goOn);
+            await sheet.do({ of: 'findings', do: finding.left ? 'reopen' : 'leave', ids: [finding.id] }, goOn);
         } else if ((finding.kind === 'unpainted' || finding.kind === 'two_paints') && how === 'accept') {
             if (!bench.swatch) return;
-            await sheet.do({ do: 'fill', at: [finding.at], swatch: bench.swatch }, goOn);
+            await sheet.do({ of: 'paint', do: 'fill', at: [finding.at], swatch: bench.swatch }, goOn);
         } else {
             const opens = finding.kind === 'gap' || finding.kind === 'leak';
             const bridge = opens && how === 'accept' ? 'bridge' : null;
             const seam = opens && how === 'seam' ? 'seam' : null;
             if (how === 'seam' && !seam) return;
-            await sheet.do({ do: 'settle', ids: [finding.id], with: bridge ?? seam }, goOn);
+            await sheet.do({ of: 'findings', do: 'settle', ids: [finding.id], with: bridge ?? seam }, goOn);
         }
     }
 
     settleSure() {
         if (sheet.busy) return;
-        return sheet.do({ do: 'settle', ids: this.sure.map((f) => f.id), with: null });
+        return sheet.do({ of: 'findings', do: 'settle', ids: this.sure.map((f) => f.id), with: null });
     }
 
     /** Leaves all that are open of the chosen kind as they are. */
     leaveListed() {
         if (sheet.busy) return;
-        return sheet.do({ do: 'leave', ids: this.#only(this.open).map((f) => f.id) });
+        return sheet.do({ of: 'findings', do: 'leave', ids: this.#only(this.open).map((f) => f.id) });
     }
 }
 

@@ -1,5 +1,5 @@
 /** Which findings are alike: they are one row of the list. */
-import { standing } from '../shown';
+import { standing } from './shown';
 import type { Finding } from '../types/Finding';
 import { sheet } from './sheet.svelte';
 

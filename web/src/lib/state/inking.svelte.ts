@@ -8,7 +8,7 @@ import type { TraceTold } from '../types/TraceTold';
 import type { Trade } from '../types/Trade';
 import type { WeightRecipe } from '../types/WeightRecipe';
 import { bench } from './bench.svelte';
-import type { Shown } from '../shown';
+import type { Shown } from './shown';
 import { sheet } from './sheet.svelte';
 
 /** What is being dragged or looked into, so that its marks are shown. */
@@ -105,7 +105,11 @@ class Settings {
         const now = JSON.stringify([lift, weight, trace, join]);
         if (now === JSON.stringify(this.#saved(view))) return true;
         this.#of = `${view.info.id}:${now}`;
-        const done = await sheet.do({ do: 'recipes', recipes: { ...view.recipes, lift, weight, trace, join } });
+        const done = await sheet.do({
+            of: 'settings',
+            do: 'recipes',
+            recipes: { ...view.recipes, lift, weight, trace, join },
+        });
         // What was refused is in hand no more: what is saved is shown again.
         if (!done) {
             this.#of = `${view.info.id}:`;

@@ -10,7 +10,7 @@ class Intake {
     set(change: Partial<IntakeRecipe>) {
         const view = sheet.view;
         if (!view) return Promise.resolve(false);
-        return sheet.do({ do: 'intake', intake: { ...view.recipes.intake, ...change } });
+        return sheet.do({ of: 'intake', do: 'intake', intake: { ...view.recipes.intake, ...change } });
     }
 
     /** A quarter turn clockwise; what was measured on the sheet before it is set anew. */

@@ -1,9 +1,8 @@
 /** Long work on the shot that is looked at, in the background. */
 import * as api from '../api';
-import { Latest } from '../latest';
+import { Latest } from '../api/latest';
 import type { JobInfo } from '../types/JobInfo';
 import { tellError } from './notices.svelte';
-import { shots } from './shots.svelte';
 
 class Jobs {
     list = $state.raw<JobInfo[]>([]);
@@ -33,7 +32,7 @@ class Jobs {
     async begin(what: Promise<number>) {
         try {
             await what;
-            if (shots.current !== null) await this.load(shots.current);
+            if (this.#of !== 0) await this.load(this.#of);
         } catch (e) {
             tellError(e);
         }

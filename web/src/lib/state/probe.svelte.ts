@@ -75,16 +75,16 @@ class Probe {
         if (!told?.leak) return;
         const [from, to] = told.leak.sides;
         this.clear();
-        if (told.finding) await sheet.do({ do: 'settle', ids: [told.finding], with: how });
-        else if (how === 'bridge') await sheet.do({ do: 'bridge', from, to });
-        else await sheet.do({ do: 'seam', path: [from, to] });
+        if (told.finding) await sheet.do({ of: 'findings', do: 'settle', ids: [told.finding], with: how });
+        else if (how === 'bridge') await sheet.do({ of: 'join', do: 'bridge', from, to });
+        else await sheet.do({ of: 'join', do: 'seam', path: [from, to] });
         findings.at = null;
     }
 
     async takeSpan() {
         const span = this.span;
         this.clear();
-        if (span) await sheet.do({ do: 'take_span', at: span.at });
+        if (span) await sheet.do({ of: 'join', do: 'take_span', at: span.at });
     }
 }
 

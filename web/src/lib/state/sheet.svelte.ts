@@ -6,8 +6,8 @@ import type { DrawingFrame } from '../types/DrawingFrame';
 import type { DrawingView } from '../types/DrawingView';
 import type { StepTold } from '../types/StepTold';
 import type { Window as SheetWindow } from '../types/Window';
-import type { Box } from '../canvas/box';
-import { laid, patched, type Shown } from '../shown';
+import type { Box } from '../geometry/box';
+import { laid, patched, type Shown } from './shown';
 import { tell, tellError } from './notices.svelte';
 
 /** How long until what could not be shown is asked for again, ms. */

@@ -1,6 +1,6 @@
 /** Productions, shots and their drawings, kept up to date by the server's events. */
 import * as api from '../api';
-import { Latest } from '../latest';
+import { Latest } from '../api/latest';
 import type { Event as ShotEvent } from '../types/Event';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { ShotInfo } from '../types/ShotInfo';

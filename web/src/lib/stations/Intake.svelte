@@ -3,7 +3,7 @@
     import { bench } from '../state/bench.svelte';
     import { intake } from '../state/intake.svelte';
     import { sheet } from '../state/sheet.svelte';
-    import { mm } from '../units';
+    import { mm } from '../parts/units';
 
     const view = $derived(sheet.view);
     const recipe = $derived(view?.recipes.intake);
@@ -14,7 +14,7 @@
 
     function setDpi(e: SubmitEvent) {
         e.preventDefault();
-        void sheet.do({ do: 'resolution', dpi });
+        void sheet.do({ of: 'intake', do: 'resolution', dpi });
     }
 </script>
 

@@ -13,7 +13,7 @@
     import { sheet } from '../state/sheet.svelte';
     import type { Edge } from '../types/Edge';
     import type { Effect } from '../types/Effect';
-    import { fromHex, hex } from '../units';
+    import { fromHex, hex } from '../parts/units';
 
     const view = $derived(sheet.view);
     const draft = $derived(settings.lift);

@@ -6,7 +6,7 @@
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
     import type { Swatch } from '../types/Swatch';
-    import { fromHex, hex } from '../units';
+    import { fromHex, hex } from '../parts/units';
 
     const view = $derived(sheet.view);
     const swatches = $derived(shots.shot?.swatches ?? []);
@@ -111,7 +111,7 @@
                 <button
                     class="btn btn-sm btn-outline btn-primary ml-auto"
                     disabled={!bench.swatch || empties === 0}
-                    onclick={() => bench.swatch && sheet.do({ do: 'fill_empties', swatch: bench.swatch })}
+                    onclick={() => bench.swatch && sheet.do({ of: 'paint', do: 'fill_empties', swatch: bench.swatch })}
                     title="Fills every region that has no paint with the swatch in hand"
                     >Fill {empties} empt{empties === 1 ? 'y' : 'ies'}</button
                 >

@@ -2,14 +2,14 @@
 
 use super::super::face::{Face, face_of};
 use super::super::faces::{faces, straight_faces};
-use super::way::Way;
-use crate::geom::{Pt, angle_between, nearest_on_segment, segments_cross};
-use crate::ink::IS_INK;
-use crate::plane::Plane;
+use crate::geom::spine::Spine;
+use crate::geom::{Bounds, Pt, angle_between, nearest_on_segment, segments_cross};
+use crate::raster::ink::IS_INK;
+use crate::raster::plane::Plane;
 use crate::region::network::{EndKey, LineEnd, Network, Piece};
 use rayon::prelude::*;
 use std::cmp::Ordering;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 /// From this confidence on a gap that parts regions is closed without asking.
 const SURE: f64 = 0.30;
@@ -22,6 +22,15 @@ const ASIDE: f64 = 2.1;
 /// How much farther than the longest gap things are looked at that may matter to one, px.
 pub(super) const AROUND: f64 = 40.0;
 
+/// A curve that would close a gap.
+#[derive(Debug, Clone)]
+pub(super) struct Way {
+    pub spine: Spine,
+    pub flat: Arc<[Pt]>,
+    pub bounds: Bounds,
+}
+
+/// A gap that may be one.
 #[derive(Debug, Clone)]
 pub(super) struct Candidate {
     /// Of the two ends the one of the lesser line by id.

@@ -1,7 +1,9 @@
 //! What closing each chosen gap gains, and which of them are sure by it.
 
 use super::super::closing::Closing;
-use super::{Chosen, Gap, Gaps};
+use super::super::gap::Gap;
+use super::standing::Standing;
+use super::state::{Chosen, Gaps};
 use crate::region::network::end_place;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -10,20 +12,6 @@ const COMPLETES: f64 = 0.12;
 const COMPLETED: f64 = 0.5;
 /// Regions smaller than this many visible pixels are no gain.
 const LEAST_GAIN: usize = 40;
-
-/// What of a chosen one decides whether others complete it; of none where no chosen one starts.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
-pub(super) struct Standing {
-    number: u32,
-    /// The faces at its sides among all, the lesser first, if it parts two.
-    sides: Option<[u32; 2]>,
-    is_confident: bool,
-    /// It parts nothing among the confident ones alone.
-    is_idle: bool,
-    may_complete: bool,
-    /// It parts two regions among all.
-    gains: bool,
-}
 
 impl Standing {
     fn of(c: &Chosen, gaps: &Gaps) -> Standing {

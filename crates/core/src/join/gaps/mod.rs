@@ -10,113 +10,25 @@
 mod candidate;
 mod choice;
 mod gain;
+mod ranked;
+mod standing;
+mod state;
 mod way;
+
+pub use state::Gaps;
 
 use super::closing::Closing;
 use super::density::DENSITY_REACH;
 use super::faces::reach_of_faces;
-use crate::geom::{Bounds, Pt};
-use crate::line::{Form, Line};
-use crate::plane::Plane;
-use crate::recipe::{JoinRecipe, px_per_mm};
-use crate::region::network::{Edited, EndKey, Network, Places};
+use super::gap::Gap;
+use crate::geom::Bounds;
+use crate::model::recipe::{JoinRecipe, px_per_mm};
+use crate::raster::plane::Plane;
+use crate::region::network::{Edited, Network, Places};
 use candidate::AROUND;
-use choice::{Choice, Lying, Ranked};
-use gain::Standing;
+use choice::Choice;
+use ranked::Lying;
 use rustc_hash::{FxHashMap, FxHashSet};
-use std::sync::Arc;
-
-/// A gap and the curve that would close it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Gap {
-    /// The loose end it starts from: the line's number in the drawing, and which end.
-    pub line: usize,
-    pub at_end: bool,
-    /// The other loose end, or the line whose body is met.
-    pub other: usize,
-    pub other_end: Option<bool>,
-    /// Where the ink ends on both sides.
-    pub from: Pt,
-    pub to: Pt,
-    /// Between the ink on both sides, px.
-    pub length: f64,
-    /// 0 to 1.
-    pub confidence: f64,
-    /// The areas of the two regions it parts (of the outside: none), when it parts any.
-    pub parts: Option<[Option<usize>; 2]>,
-    /// It can be settled without asking.
-    pub sure: bool,
-    /// Nothing but its place speaks for it: nobody is asked.
-    pub quiet: bool,
-    pub bridge: Line,
-    /// Nothing tells that the two were meant to meet, but paint gets out between them.
-    pub leak: bool,
-    /// Along the line that is met at its body.
-    pub(super) along: Option<Pt>,
-    /// Tells it from every other one there ever was in the drawing.
-    pub(crate) number: u32,
-}
-
-impl Gap {
-    /// Whether another lies just so.
-    fn is_where(&self, o: &Gap) -> bool {
-        (self.line, self.at_end, self.other, self.other_end, self.leak)
-            == (o.line, o.at_end, o.other, o.other_end, o.leak)
-            && (self.from, self.to, self.along, self.length) == (o.from, o.to, o.along, o.length)
-            && self.bridge == o.bridge
-    }
-
-    /// Of the bridge at its start, px.
-    fn width(&self) -> f64 {
-        if let Form::Centreline { width, .. } = &self.bridge.form { width[0][1] } else { 0.0 }
-    }
-
-    /// The loose ends it closes.
-    pub fn ends(&self) -> impl Iterator<Item = EndKey> + use<> {
-        [Some((self.line, self.at_end)), self.other_end.map(|e| (self.other, e))].into_iter().flatten()
-    }
-}
-
-/// A gap that was chosen.
-#[derive(Debug, Clone)]
-struct Chosen {
-    confident: bool,
-    /// Before it was weighed by what closing gains.
-    confidence: f64,
-    /// Of its loose ends one is blunt.
-    blunt: bool,
-    gap: Gap,
-    flat: Arc<[Pt]>,
-    bounds: Bounds,
-}
-
-/// The gaps of a drawing, kept up through edits.
-#[derive(Debug, Clone)]
-pub struct Gaps {
-    limit: f64,
-    /// Of each end: not loose, loose, or loose as the other end of its line is.
-    loose: Vec<u8>,
-    /// From the most confident on.
-    candidates: Vec<Ranked>,
-    /// By the end they start from.
-    chosen: Vec<Option<Box<Chosen>>>,
-    /// Of each end the start of the chosen one it is in, and one more; 0: it is in none.
-    starts: Vec<u32>,
-    /// In which round an end was taken last, and whether a chosen one starts from it.
-    taken: Vec<(u32, bool)>,
-    round: u32,
-    numbers: u32,
-    /// The end each chosen one starts from, by its number.
-    places: FxHashMap<u32, u32>,
-    lying: Lying,
-    /// With the confident ones closed, and with all of them.
-    confident: Closing,
-    all: Closing,
-    /// By the end each starts from.
-    standings: Vec<Standing>,
-    /// Those that speak for one another.
-    completed: FxHashSet<u32>,
-}
 
 impl Gaps {
     /// Finds the gaps of a drawing. `alpha` is the ink as it is seen.
@@ -197,6 +109,3 @@ impl Gaps {
         self.chosen[start as usize].as_ref().map(|c| &c.gap)
     }
 }
-
-/// The numbers of closures that go, and those that come.
-pub(super) type Swapped = (Vec<u32>, Vec<(u32, Gap)>);

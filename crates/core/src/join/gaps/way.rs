@@ -1,19 +1,11 @@
 //! The curves that would close a gap, and the gap that one of them makes.
 
-use super::super::bridge_spine;
-use super::Gap;
-use super::candidate::Candidate;
+use super::super::gap::{Gap, bridge_spine};
+use super::candidate::{Candidate, Way};
+use crate::geom::spine::Spine;
 use crate::geom::{Bounds, Pt, segments_cross};
-use crate::line::{End, Form, Line, Made, Spine};
+use crate::model::line::{End, Form, Line, Made};
 use crate::region::network::{LineEnd, Network};
-use std::sync::Arc;
-
-#[derive(Debug, Clone)]
-pub(super) struct Way {
-    pub spine: Spine,
-    pub flat: Arc<[Pt]>,
-    pub bounds: Bounds,
-}
 
 /// The curves that would close a gap and cross no line: as a hand would have drawn it, straight, and from face to face.
 pub(super) fn ways_of(

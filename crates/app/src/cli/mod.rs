@@ -1,0 +1,3 @@
+//! The program without the server.
+
+pub mod prepare;

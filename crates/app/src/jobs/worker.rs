@@ -1,0 +1,199 @@
+//! Workers: they take items from the queue and do them, in the background of everything else. Their threads have the
+//! lowest priority, so that what somebody waits for goes first while both cores are used to the full.
+
+use crate::api::{Delivery, ShotLift};
+use crate::jobs::queue::{self, Item, Outcome, Settings};
+use crate::service::open::{progress, scene_of};
+use crate::{reader, store};
+use rhizograph_core::edit::{AtHand, Command, TraceStep, plan};
+use rhizograph_core::intake::lay_out;
+use rhizograph_core::model::recipe::{LiftRecipe, Recipes};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::preview::Stages;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::scene::Scene;
+use rhizograph_formats::{Input, Reading};
+use sqlx::PgPool;
+use std::sync::Arc;
+use std::time::Duration;
+
+/// How often a worker is heard of while it works.
+const HEARTBEAT: Duration = Duration::from_secs(3);
+/// How long a worker rests when there is nothing to do.
+const REST: Duration = Duration::from_millis(400);
+
+/// The threads that background work is done on.
+fn background() -> Result<rayon::ThreadPool, rayon::ThreadPoolBuildError> {
+    rayon::ThreadPoolBuilder::new()
+        .thread_name(|n| format!("background-{n}"))
+        .start_handler(|_| {
+            // Being refused a lower priority is no reason not to work.
+            let _ = rustix::process::nice(19);
+        })
+        .build()
+}
+
+/// How often jobs that were over long ago are looked for.
+const PRUNING: Duration = Duration::from_secs(3600);
+
+/// Starts workers that go on until the runtime ends: one a core, since tracing keeps one core busy at a time.
+pub fn start(pool: &PgPool) {
+    let Ok(threads) = background() else {
+        tracing::error!("no threads for background work");
+        return;
+    };
+    let threads = Arc::new(threads);
+    let pruned = pool.clone();
+    tokio::spawn(async move {
+        loop {
+            if let Err(e) = queue::prune(&pruned).await {
+                tracing::warn!("old jobs are kept: {e}");
+            }
+            tokio::time::sleep(PRUNING).await;
+        }
+    });
+    for n in 0..threads.current_num_threads().max(2) {
+        let (pool, threads) = (pool.clone(), threads.clone());
+        let name = format!("{}-{n}-{:x}", std::process::id(), rhizograph_demo::random::mix(n as u64 + seed()));
+        tokio::spawn(async move {
+            loop {
+                match queue::take(&pool, &name).await {
+                    Ok(Some(item)) => {
+                        if let Err(e) = work(&pool, &threads, item, &name).await {
+                            tracing::warn!("background work: {e}");
+                            tokio::time::sleep(REST).await;
+                        }
+                    }
+                    Ok(None) => tokio::time::sleep(REST).await,
+                    Err(e) => {
+                        tracing::warn!("the queue cannot be reached: {e}");
+                        tokio::time::sleep(REST * 5).await;
+                    }
+                }
+            }
+        });
+    }
+}
+
+/// Workers of two processes, on one machine or two, must not be taken for each other.
+fn seed() -> u64 {
+    let since = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    since.map_or(0, |d| d.as_nanos() as u64)
+}
+
+async fn work(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: Item, name: &str) -> sqlx::Result<()> {
+    // A drawing that somebody changes meanwhile is done again on its new state, a few times.
+    for _ in 0..4 {
+        let doing = do_item(pool, threads, &item);
+        tokio::pin!(doing);
+        let outcome = loop {
+            tokio::select! {
+                outcome = &mut doing => break outcome?,
+                () = tokio::time::sleep(HEARTBEAT) => queue::hear(pool, &item, name).await?,
+            }
+        };
+        if queue::finish(pool, &item, name, outcome).await? {
+            return Ok(());
+        }
+    }
+    queue::finish(pool, &item, name, Outcome::Left("somebody is working on it".into())).await.map(|_| ())
+}
+
+async fn apart<T: Send + 'static>(
+    threads: &Arc<rayon::ThreadPool>,
+    f: impl FnOnce() -> T + Send + 'static,
+) -> Option<T> {
+    let threads = threads.clone();
+    tokio::task::spawn_blocking(move || threads.install(f)).await.ok()
+}
+
+async fn do_item(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: &Item) -> sqlx::Result<Outcome> {
+    let broke = || Outcome::Failed("the computation broke off".into());
+    match (&item.settings, item.drawing, item.sheet) {
+        (Settings::Lift(settings), Some(drawing), _) => {
+            let stored = store::load(pool, drawing).await?;
+            let (bytes, how) = store::original(pool, drawing).await?;
+            let swatches: Vec<String> = store::swatches(pool, stored.shot).await?.into_iter().map(|s| s.id).collect();
+            let settings = settings.clone();
+            let done =
+                apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, &swatches));
+            Ok(done.await.unwrap_or_else(broke))
+        }
+        (Settings::Deliver(delivery), _, Some(sheet)) => {
+            let pegs = store::pegs_of_shot(pool, item.shot).await?;
+            let delivery = delivery.clone();
+            let done = apart(threads, move || deliver(&delivery, sheet.max(0) as usize, pegs));
+            Ok(done.await.unwrap_or_else(broke))
+        }
+        _ => Ok(Outcome::Failed("there is nothing to work on".into())),
+    }
+}
+
+/// Lifts and traces one drawing by the shot's recipe; points that were set by hand for it stay its own.
+fn lift(
+    sheet: &Sheet,
+    revision: i64,
+    (bytes, how): (&[u8], Reading),
+    settings: &ShotLift,
+    swatches: &[String],
+) -> Outcome {
+    if sheet.handmade() > 0 {
+        return Outcome::Left("kept as it is: it has bridges or cut lines".into());
+    }
+    let own = &sheet.recipes;
+    let recipes = Recipes {
+        intake: own.intake.clone(),
+        lift: LiftRecipe { points: own.lift.points, polarity: own.lift.polarity, ..settings.lift.clone() },
+        weight: settings.weight.clone(),
+        trace: settings.trace.clone(),
+        ..own.clone()
+    };
+    let raster = match reader::contents(bytes, how) {
+        Ok(Input::Raster(raster)) => raster,
+        Ok(Input::Vector(_)) => return Outcome::Left("vector art needs no lifting".into()),
+        Err(e) => return Outcome::Failed(e.to_string()),
+    };
+    let rgb = match lay_out(raster.rgb, &recipes.intake) {
+        Ok(rgb) => rgb,
+        Err(e) => return Outcome::Failed(e.to_string()),
+    };
+    let with = Sheet { recipes: recipes.clone(), ..sheet.clone() };
+    if with.lines_are_current() {
+        return Outcome::Left("already lifted and traced like that".into());
+    }
+    let inked = Stages::default().ink(&rgb, &with.inking(), sheet.dpi);
+    let ink = match &*inked {
+        Ok((ink, _)) => ink,
+        Err(e) => return Outcome::Failed(e.to_string()),
+    };
+    let before = Scene::of(sheet, &Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]));
+    let change = plan(
+        sheet,
+        &Command::Trace(TraceStep::Prepare { recipes: Box::new(recipes) }),
+        &AtHand { lifted: ink, scene: &before, swatches },
+    );
+    match change.and_then(|change| Ok((change.apply(sheet)?, change))) {
+        Ok((after, change)) => {
+            let progress = progress(&after, &scene_of(&after, &inked));
+            Outcome::Step { revision, sheet: Box::new(after), progress, change: Box::new(change) }
+        }
+        Err(e) => Outcome::Failed(e.to_string()),
+    }
+}
+
+/// One sheet from a device.
+fn deliver(delivery: &Delivery, sheet: usize, pegs: Option<[rhizograph_core::geom::Pt; 2]>) -> Outcome {
+    let made = match delivery {
+        Delivery::SheetFeeder { dpi, grey, .. } => crate::demo::fed(sheet, *dpi, *grey),
+        Delivery::PhoneCamera { .. } => crate::demo::photographed(sheet),
+    };
+    let (name, bytes) = match made {
+        Ok(made) => made,
+        Err(e) => return Outcome::Failed(e.to_string()),
+    };
+    match reader::drawing(&name, &bytes, pegs) {
+        Ok(drawing) => Outcome::Drawing { drawing: Box::new(drawing), bytes },
+        Err(e) => Outcome::Failed(e.to_string()),
+    }
+}

@@ -1,0 +1,138 @@
+//! Pictures at the size they are shown: a window of a plane, every `2^level` pixels averaged into one.
+
+use crate::service::error::Error;
+use crate::service::open::Open;
+use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::window::Window;
+use rhizograph_formats::raster_out;
+
+pub fn original(source: &Plane<Rgb>, window: Window) -> Result<Vec<u8>, Error> {
+    let w = window.on(source.width, source.height);
+    Ok(raster_out::rgb_png(&source.averaged(w.level, w.area()), 300.0)?)
+}
+
+/// A part of the alpha at the size it is shown.
+pub fn smaller(alpha: &Plane<u8>, window: Window) -> Plane<u8> {
+    let w = window.on(alpha.width, alpha.height);
+    alpha.smaller(w.level, w.area())
+}
+
+/// So many pixels of a row make a run.
+pub const RUN: usize = 64;
+
+/// A picture of `EACH` bytes a pixel, the last of them its alpha, in runs of a row: first for each run, row by row,
+/// whether anything is seen in it, then the pixels of those in which there is. Most of a sheet is bare.
+pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
+    let runs = || pixels.chunks(width.max(1) * EACH).flat_map(|row| row.chunks(RUN * EACH));
+    let mut out: Vec<u8> =
+        runs().map(|run| u8::from(run.iter().skip(EACH - 1).step_by(EACH).any(|&a| a > 0))).collect();
+    out.reserve(pixels.len());
+    let seen = out.clone();
+    runs().zip(seen).filter(|r| r.1 > 0).for_each(|(run, _)| out.extend_from_slice(run));
+    out
+}
+
+/// A part of the ink at the size it is shown.
+pub fn part_of_ink(ink: &Ink, window: Window) -> Ink {
+    let w = window.on(ink.alpha.width, ink.alpha.height);
+    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area())));
+    Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }
+}
+
+/// The colour of each region by its number; that of none first.
+fn colours(open: &Open, swatches: &[Swatch]) -> Vec<[u8; 4]> {
+    std::iter::once([0; 4])
+        .chain(open.scene.fills.iter().map(|fill| {
+            let found = fill.as_ref().and_then(|f| swatches.iter().find(|s| s.id == *f));
+            found.map_or([0; 4], |s| [s.colour[0], s.colour[1], s.colour[2], 255])
+        }))
+        .collect()
+}
+
+/// The paint of a drawing: each pixel the colour of its region, up to the middle of the lines times the tuck.
+pub fn paint(open: &Open, swatches: &[Swatch]) -> Plane<[u8; 4]> {
+    let regions = &open.scene.regions;
+    let colours = colours(open, swatches);
+    let tuck = open.stored.sheet.recipes.paint.tuck;
+    let mut out = regions.labels.map(|&l| colours[l as usize]);
+    if tuck < 1.0 {
+        rhizograph_core::paint::trim(&mut out, &regions.labels, &open.scene.ink.alpha, tuck);
+    }
+    out
+}
+
+/// The whole of a sheet at the size of the peg bar's pictures.
+fn small(w: usize, h: usize) -> Window {
+    let mut level = 0;
+    while (w.max(h) >> level) > 260 {
+        level += 1;
+    }
+    Window { x: 0, y: 0, width: w, height: h, level }
+}
+
+/// A drawing that nothing was made of yet, small: as it came.
+pub fn untouched_thumbnail(source: &Plane<Rgb>) -> Result<Vec<u8>, Error> {
+    original(source, small(source.width, source.height))
+}
+
+/// What the sheet looks like now, on paper, small: for the peg bar.
+pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
+    let window = small(open.stored.sheet.width, open.stored.sheet.height);
+    let ink = &open.scene.ink;
+    let alpha = smaller(&ink.alpha, window);
+    let colours = colours(open, swatches);
+    let labels = &open.scene.regions.labels;
+    // Paint as it is in the middle of what becomes a pixel: at that size nobody sees its edge.
+    let step = 1 << window.level;
+    let middle = |x: usize, of: usize| (x * step + step / 2).min(of - 1);
+    let data = (0..alpha.data.len())
+        .map(|i| {
+            let (x, y) = (middle(i % alpha.width, labels.width), middle(i / alpha.width, labels.height));
+            let (p, a, c) = (colours[*labels.at(x, y) as usize], u32::from(alpha.data[i]), ink.colour_at(x, y));
+            let under = if p[3] > 0 { [p[0], p[1], p[2]] } else { [255, 253, 247] };
+            std::array::from_fn(|k| ((u32::from(under[k]) * (255 - a) + u32::from(c[k]) * a) / 255) as u8)
+        })
+        .collect();
+    Ok(raster_out::rgb_png(&Plane { width: alpha.width, height: alpha.height, data }, 72.0)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What the page does with it.
+    fn read<const EACH: usize>(packed: &[u8], width: usize, height: usize) -> Vec<u8> {
+        let runs = width.div_ceil(RUN);
+        let (seen, mut rest) = packed.split_at(runs * height);
+        let mut out = Vec::new();
+        for (k, &seen) in seen.iter().enumerate() {
+            let n = EACH * RUN.min(width - k % runs * RUN);
+            if seen == 0 {
+                out.resize(out.len() + n, 0);
+            } else {
+                let (run, more) = rest.split_at(n);
+                out.extend(run);
+                rest = more;
+            }
+        }
+        assert!(rest.is_empty());
+        out
+    }
+
+    #[test]
+    fn a_picture_in_runs_is_the_picture_and_its_bare_runs_take_one_byte() {
+        for (width, height) in [(1, 1), (63, 2), (64, 3), (65, 4), (200, 7)] {
+            let alpha: Vec<u8> = (0..width * height)
+                .map(|i| if i % 97 < 3 && (i / 90) % 3 == 0 { (i % 255) as u8 + 1 } else { 0 })
+                .collect();
+            let packed = in_runs::<1>(&alpha, width);
+            assert_eq!(read::<1>(&packed, width, height), alpha);
+            let coloured: Vec<u8> = alpha.iter().flat_map(|&a| if a > 0 { [9, 8, 7, a] } else { [0; 4] }).collect();
+            assert_eq!(read::<4>(&in_runs::<4>(&coloured, width), width, height), coloured);
+        }
+        assert_eq!(in_runs::<1>(&[0; 640], 320), vec![0; 10]);
+        assert_eq!(in_runs::<1>(&[], 0), Vec::<u8>::new());
+    }
+}

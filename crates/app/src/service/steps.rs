@@ -1,0 +1,283 @@
+//! Steps: commands, undo and redo. Each is planned on the state it was made on, stored in one transaction while what is
+//! shown is brought up, and only then counts.
+
+use crate::api::StepTold;
+use crate::service::error::Error;
+use crate::service::held::{Lifted, SceneAt, Slot};
+use crate::service::open::{Open, progress, scene_of};
+use crate::service::view::{patch, view};
+use crate::service::{Bench, SceneHeld, advance, apart, fresh_numbering, known_open, make_ready_soon};
+use crate::store::{self, Begun, Step, Stored};
+use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan};
+use rhizograph_core::geom::Pt;
+use rhizograph_core::intake::Layout;
+use rhizograph_core::model::inking::Inking;
+use rhizograph_core::model::recipe::{IntakeRecipe, Register};
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::preview::Inked;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::scene::Scene;
+use sqlx::{PgPool, Postgres, Transaction};
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::RwLock;
+
+/// What a step stands on at the server. A sheet may have no ink that can be lifted.
+struct Standing<'a> {
+    lifted: &'a Inked,
+    scene: &'a Scene,
+    swatches: &'a [String],
+}
+
+impl Ground for Standing<'_> {
+    fn lifted(&self) -> Result<&Ink, rhizograph_core::Error> {
+        self.lifted.as_ref().map(|(ink, _)| ink).map_err(Clone::clone)
+    }
+
+    fn scene(&self) -> &Scene {
+        self.scene
+    }
+
+    fn swatches(&self) -> &[String] {
+        self.swatches
+    }
+}
+
+impl Bench {
+    /// Does a command on the revision it was made on. `numbering`: of the regions that are shown where it was made.
+    pub async fn command(
+        &self,
+        id: i64,
+        revision: i64,
+        numbering: u64,
+        command: Command,
+    ) -> Result<(i64, StepTold), Error> {
+        let slot = self.at_hand.slot(id);
+        let _one = slot.step.lock().await;
+        // A step on the revision that is held is planned on it at once: whether it still is the stored one is seen when the
+        // step is written.
+        let held = slot.known().stored.clone().filter(|s| s.revision == revision);
+        let held = match held {
+            Some(stored) => known_open(&slot, stored).await,
+            None => None,
+        };
+        let is_held = held.is_some();
+        let open = match held {
+            Some(open) => open,
+            None => self.open_alone(&slot, id).await?,
+        };
+        if open.stored.revision != revision {
+            return Err(Error::Conflict { revision: open.stored.revision });
+        }
+        let swatches: Vec<String> = match command {
+            Command::Paint(PaintStep::Fill { .. }) | Command::Paint(PaintStep::FillEmpties { .. }) => {
+                let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
+                swatches.into_iter().map(|s| s.id).collect()
+            }
+            _ => Vec::new(),
+        };
+        // Tracing takes the ink of the settings as they are now, or as they are about to be.
+        let now = open.stored.sheet.inking();
+        let inking = match &command {
+            Command::Trace(TraceStep::Trace { .. }) => Some(now),
+            Command::Trace(TraceStep::Prepare { recipes }) => {
+                recipes.check()?;
+                Some(Inking { lift: recipes.lift.clone(), weight: recipes.weight.clone(), ..now })
+            }
+            _ => None,
+        };
+        let sheet = &open.stored.sheet;
+        let lifted = match inking {
+            Some(inking) => self.ink(&slot, &open.stored, (&sheet.recipes.intake, &inking, sheet.dpi), None).await?,
+            None => open.lifted.clone(),
+        };
+        let (open, change) = apart(move || {
+            let sheet = &open.stored.sheet;
+            let change = plan(sheet, &command, &Standing { lifted: &lifted, scene: &open.scene, swatches: &swatches });
+            (open, change)
+        })
+        .await?;
+        // What was planned on a state that is stored no more would be seen when it is written: what is not, is seen here.
+        if is_held && change.as_ref().map_or(true, |c| c.is_empty()) {
+            let stored = store::revision(&self.pool, id).await.map_err(Error::of_drawing)?;
+            if stored != revision {
+                return Err(Error::Conflict { revision: stored });
+            }
+        }
+        let change = change?;
+        if change.is_empty() {
+            let shot = open.stored.shot;
+            return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open)).await?))));
+        }
+        let (before, after) = (open.stored.clone(), change.apply(&open.stored.sheet)?);
+        drop(open);
+        self.finish(&slot, before, numbering, after, Step::Add(Box::new(change))).await
+    }
+
+    /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
+    pub async fn register(&self, id: i64, revision: i64, marks: [Pt; 2]) -> Result<(i64, StepTold), Error> {
+        let stored = store::load(&self.pool, id).await.map_err(Error::of_drawing)?;
+        let recipe = &stored.sheet.recipes.intake;
+        let [w, h] = stored.sheet.original;
+        let layout = Layout::of(recipe, w, h)?;
+        let from = marks.map(|p| layout.to_turned.map(p).snapped());
+        let others = store::marks_of_shot(&self.pool, stored.shot, id).await?;
+        let to = others.unwrap_or_else(|| crate::intake::level(from));
+        let register = Some(Register { from, to, pegs: false });
+        let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
+        self.command(id, revision, 0, Command::Intake(IntakeStep::Intake { intake })).await
+    }
+
+    /// Undoes the last change, or does the last undone one again.
+    pub async fn step(&self, id: i64, revision: i64, numbering: u64, redo: bool) -> Result<(i64, StepTold), Error> {
+        let slot = self.at_hand.slot(id);
+        let _one = slot.step.lock().await;
+        let stored = self.stored(&slot, id).await?;
+        if stored.revision != revision {
+            return Err(Error::Conflict { revision: stored.revision });
+        }
+        let what = if redo { "do again" } else { "undo" };
+        let change: Change = store::pending(&self.pool, id, redo).await?.ok_or(Error::NothingTo(what))?;
+        let after = if redo { change.apply(&stored.sheet)? } else { change.undo(&stored.sheet)? };
+        let change = Box::new(change);
+        self.finish(&slot, stored, numbering, after, if redo { Step::Redo(change) } else { Step::Undo(change) }).await
+    }
+
+    /// Brings the scene up to the new state, stores the step, and tells what changed against what is shown, or all. The
+    /// caller holds the drawing's lock for steps.
+    async fn finish(
+        &self,
+        slot: &Arc<Slot>,
+        before: Arc<Stored>,
+        numbering: u64,
+        after: Sheet,
+        step: Step,
+    ) -> Result<(i64, StepTold), Error> {
+        let (id, revision) = (before.id, before.revision);
+        let (inking, dpi) = after.inking_of_lines();
+        let intake = after.recipes.intake.clone();
+        // A sheet that is laid out anew has other pixels.
+        let lies_as_before = intake == before.sheet.recipes.intake;
+        let source = if lies_as_before { None } else { Some(self.laid_out(slot, id, &intake, false).await?) };
+        let lifted = self.ink(slot, &before, (&intake, &inking, dpi), source.clone()).await?;
+        let after = Arc::new(after);
+        let computing = async {
+            let known = slot.known().scene.clone();
+            if let Some(known) = known {
+                let mut at = known.clone().write_owned().await;
+                if at.revision == revision {
+                    let (before, after, lifted) = (before.clone(), after.clone(), lifted.clone());
+                    // Until it is known to count nobody takes it for the state that is stored.
+                    at.revision = revision + 1;
+                    let advanced = apart(move || {
+                        let edited = advance(&mut at.scene, &before.sheet, &after, &lifted);
+                        if edited.is_none() {
+                            at.numbering = fresh_numbering();
+                        }
+                        (at.downgrade(), edited)
+                    });
+                    let (at, edited) = advanced.await?;
+                    return Ok((known, at, edited));
+                }
+            }
+            let (after, lifted) = (after.clone(), lifted.clone());
+            let scene = apart(move || scene_of(&after, &lifted)).await?;
+            let at = SceneAt { revision: revision + 1, numbering: fresh_numbering(), scene };
+            let scene = Arc::new(RwLock::new(at));
+            let guard = scene.clone().read_owned().await;
+            Ok::<_, Error>((scene, guard, None))
+        };
+        let (computed, begun) = tokio::join!(computing, store::begin_step(&self.pool, id, revision, &after, &step));
+        let written = Bench::written(slot, &before, after, &step, begun).await;
+        let ((known, at, edited), (stored, tx)) = match (computed, written) {
+            (Ok(computed), Ok(written)) => (computed, written),
+            (Err(e), _) | (_, Err(e)) => {
+                // What was computed is of no state that is stored.
+                slot.known().scene = None;
+                return Err(e);
+            }
+        };
+        let is_vector = slot.known().is_vector == Some(true);
+        let open = Open { stored: stored.clone(), lifted: lifted.clone(), scene: SceneHeld(at), vector: is_vector };
+        let far = progress(&stored.sheet, &open.scene);
+        let telling = apart(move || match edited {
+            Some(edited) if numbering == open.scene.numbering() && open.stored.sheet.traced.is_some() => {
+                StepTold::Patch(Box::new(patch(&open, &before.sheet, &edited)))
+            }
+            _ => StepTold::Whole(Box::new(view(&open))),
+        });
+        // What is told waits until it counts.
+        let (closed, told) = tokio::join!(store::close_step(tx, id, far), telling);
+        if let Err(e) = closed {
+            slot.known().scene = None;
+            return Err(e.into());
+        }
+        {
+            let mut now = slot.known();
+            now.stored = Some(stored.clone());
+            now.scene = Some(known.clone());
+            now.lifted = Some(Lifted { intake: intake.clone(), inking, dpi, inked: lifted });
+            if let Some(source) = source {
+                now.source = Some((intake, source));
+            }
+        }
+        make_ready_soon(known);
+        settle_when_quiet(self.pool.clone(), stored.clone());
+        Ok((stored.shot, told?))
+    }
+
+    /// The state a step leads to, if it was written.
+    async fn written(
+        slot: &Slot,
+        before: &Stored,
+        after: Arc<Sheet>,
+        step: &Step,
+        begun: sqlx::Result<Begun>,
+    ) -> Result<(Arc<Stored>, Transaction<'static, Postgres>), Error> {
+        let mut tx = match begun.map_err(Error::of_drawing)? {
+            Begun::Conflict { revision } => return Err(Error::Conflict { revision }),
+            Begun::Open(tx) => tx,
+        };
+        if !slot.is_wanted() {
+            return Err(Error::NoDrawing);
+        }
+        let steps = match step {
+            Step::Add(change) => before.steps.after(change),
+            Step::Undo(_) | Step::Redo(_) => store::steps(&mut *tx, before.id).await?,
+        };
+        let stored = Arc::new(Stored {
+            sheet: Arc::unwrap_or_clone(after),
+            revision: before.revision + 1,
+            steps,
+            name: before.name.clone(),
+            key: before.key.clone(),
+            notes: before.notes.clone(),
+            ..*before
+        });
+        Ok((stored, tx))
+    }
+}
+
+/// After so long without a step nobody waits for the next one.
+const QUIET: Duration = Duration::from_secs(15);
+/// Longer than that no journal grows, however busy somebody is.
+const LONGEST_JOURNAL: i64 = 8 * store::LONG_JOURNAL;
+
+/// Settles a long journal when nothing was done for a while; if it fails, the journal goes on.
+fn settle_when_quiet(pool: PgPool, stored: Arc<Stored>) {
+    tokio::spawn(async move {
+        let settling = async {
+            if stored.revision % LONGEST_JOURNAL != 0 {
+                tokio::time::sleep(QUIET).await;
+                let is_quiet = store::revision(&pool, stored.id).await.ok() == Some(stored.revision);
+                if !is_quiet || store::journal_length(&pool, stored.id).await? < store::LONG_JOURNAL {
+                    return Ok(());
+                }
+            }
+            store::settle_journal(&pool, stored.id, stored.revision, &stored.sheet).await
+        };
+        if let Err(e) = settling.await {
+            tracing::warn!("a journal was not settled: {e}");
+        }
+    });
+}

@@ -1,0 +1,539 @@
+//! The store: productions, shots, drawings, originals and changes in PostgreSQL. Each step is one transaction, so what was
+//! answered as saved is saved. A drawing's state is kept as it was now and then, with a journal of the steps since: a
+//! step costs what it changes, not what the drawing holds.
+
+pub mod stored;
+
+use crate::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
+use crate::intake::NewDrawing;
+use rhizograph_core::edit::Change;
+use rhizograph_core::geom::Pt;
+use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::recipe::Register;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_formats::Reading;
+use serde_json::value::RawValue;
+use sqlx::postgres::PgPoolOptions;
+use sqlx::types::Json;
+use sqlx::{PgExecutor, PgPool, Postgres, Row, Transaction};
+use std::time::Duration;
+use stored::VERSION;
+
+/// Why the store cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    #[error("the database cannot be reached: {0}")]
+    Database(#[from] sqlx::Error),
+    #[error("the database could not be brought up to date: {0}")]
+    Migrate(#[from] sqlx::migrate::MigrateError),
+}
+
+/// Connects and brings the tables up to date.
+pub async fn connect(url: &str) -> Result<PgPool, Error> {
+    // Who waits longer for the database is told so.
+    let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(3)).connect(url).await?;
+    sqlx::migrate!("./migrations").run(&pool).await?;
+    Ok(pool)
+}
+
+/// A drawing as it stands.
+#[derive(Debug, Clone)]
+pub struct Stored {
+    pub id: i64,
+    pub shot: i64,
+    pub name: String,
+    /// Tells it from a drawing of the same number in another database.
+    pub key: String,
+    /// What of its file is missing or was left out.
+    pub notes: Vec<String>,
+    pub sheet: Sheet,
+    pub revision: i64,
+    pub handed_off: Option<i64>,
+    pub steps: Steps,
+}
+
+/// What a write met.
+#[derive(Debug)]
+pub enum Written {
+    Done {
+        revision: i64,
+    },
+    /// Somebody else was first.
+    Conflict {
+        revision: i64,
+    },
+}
+
+pub async fn is_empty(pool: &PgPool) -> sqlx::Result<bool> {
+    sqlx::query_scalar("select not exists (select 1 from productions)").fetch_one(pool).await
+}
+
+pub async fn add_production(db: impl PgExecutor<'_>, name: &str) -> sqlx::Result<i64> {
+    sqlx::query_scalar("insert into productions (name) values ($1) returning id").bind(name).fetch_one(db).await
+}
+
+pub async fn add_shot(
+    db: impl PgExecutor<'_>,
+    production: i64,
+    number: &str,
+    name: &str,
+    swatches: &[Swatch],
+) -> sqlx::Result<i64> {
+    sqlx::query_scalar("insert into shots (production, number, name, swatches) values ($1, $2, $3, $4) returning id")
+        .bind(production)
+        .bind(number)
+        .bind(name)
+        .bind(Json(swatches))
+        .fetch_one(db)
+        .await
+}
+
+/// Adds a drawing at the end of the shot, or before the first whose name's number is higher.
+pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: &[u8]) -> sqlx::Result<i64> {
+    let mut tx = pool.begin().await?;
+    let id = insert_drawing(&mut tx, shot, drawing, bytes).await?;
+    tx.commit().await?;
+    Ok(id)
+}
+
+/// The same within a transaction.
+pub async fn insert_drawing(
+    tx: &mut Transaction<'_, Postgres>,
+    shot: i64,
+    drawing: &NewDrawing,
+    bytes: &[u8],
+) -> sqlx::Result<i64> {
+    // Two uploads at once must not take the same place.
+    sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut **tx).await?;
+    let place: i32 = sqlx::query_scalar(
+        "select coalesce(max(place), 0) + 1 from drawings where shot = $1 and name <= $2 collate by_number",
+    )
+    .bind(shot)
+    .bind(&drawing.name)
+    .fetch_one(&mut **tx)
+    .await?;
+    sqlx::query("update drawings set place = place + 1 where shot = $1 and place >= $2")
+        .bind(shot)
+        .bind(place)
+        .execute(&mut **tx)
+        .await?;
+    let id: i64 = sqlx::query_scalar(
+        "insert into drawings (shot, place, name, progress, register) values ($1, $2, $3, $4, $5) returning id",
+    )
+    .bind(shot)
+    .bind(place)
+    .bind(&drawing.name)
+    .bind(Json(Progress::default()))
+    .bind(drawing.sheet.recipes.intake.register.map(Json))
+    .fetch_one(&mut **tx)
+    .await?;
+    sqlx::query("insert into states (drawing, revision, sheet, version) values ($1, 0, $2, $3)")
+        .bind(id)
+        .bind(Json(&drawing.sheet))
+        .bind(VERSION)
+        .execute(&mut **tx)
+        .await?;
+    sqlx::query("insert into originals (drawing, file_name, sha256, bytes, notes) values ($1, $2, $3, $4, $5)")
+        .bind(id)
+        .bind(&drawing.file_name)
+        .bind(&drawing.sha256)
+        .bind(bytes)
+        .bind(Json(&drawing.notes))
+        .execute(&mut **tx)
+        .await?;
+    Ok(id)
+}
+
+/// The original as it came, and how it is read.
+pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<(Vec<u8>, Reading)> {
+    let row =
+        sqlx::query("select bytes, upright from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
+    Ok((row.try_get(0)?, Reading { upright: row.try_get(1)? }))
+}
+
+/// Where the sheets of a shot have the marks of their peg holes, if one has them.
+pub async fn pegs_of_shot(db: impl PgExecutor<'_>, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
+    let sql = "select register from drawings where shot = $1 and (register->>'pegs')::boolean order by place limit 1";
+    let found: Option<Json<Register>> = sqlx::query_scalar(sql).bind(shot).fetch_optional(db).await?;
+    Ok(found.map(|r| r.0.to))
+}
+
+/// Where the marks of a sheet of the shot were laid by hand, the first that has such; another drawing's than `but`.
+pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<[Pt; 2]>> {
+    let found: Option<Json<Register>> = sqlx::query_scalar(
+        "select register from drawings where shot = $1 and id <> $2 and not (register->>'pegs')::boolean
+         order by place limit 1",
+    )
+    .bind(shot)
+    .bind(but)
+    .fetch_optional(pool)
+    .await?;
+    Ok(found.map(|r| r.0.to))
+}
+
+pub async fn shot_of(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select shot from drawings where id = $1").bind(drawing).fetch_one(pool).await
+}
+
+pub async fn shot_exists(pool: &PgPool, shot: i64) -> sqlx::Result<bool> {
+    sqlx::query_scalar("select exists (select 1 from shots where id = $1)").bind(shot).fetch_one(pool).await
+}
+
+/// The drawings of a shot, in order.
+pub async fn drawings_of(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<i64>> {
+    sqlx::query_scalar("select id from drawings where shot = $1 order by place").bind(shot).fetch_all(pool).await
+}
+
+pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
+    let Json(s) = sqlx::query_scalar("select swatches from shots where id = $1").bind(shot).fetch_one(pool).await?;
+    Ok(s)
+}
+
+/// The colours of a drawing's shot, and which revision of them it is.
+pub async fn model_of(pool: &PgPool, drawing: i64) -> sqlx::Result<(Vec<Swatch>, i64)> {
+    let sql = "select swatches, s.revision from shots s join drawings d on d.shot = s.id where d.id = $1";
+    let (Json(swatches), revision) = sqlx::query_as(sql).bind(drawing).fetch_one(pool).await?;
+    Ok((swatches, revision))
+}
+
+/// The small picture of a drawing, if the one that was kept shows it as it is now.
+pub async fn thumbnail(pool: &PgPool, drawing: i64) -> sqlx::Result<Option<Vec<u8>>> {
+    let sql = "select picture from thumbnails t join drawings d on d.id = t.drawing join shots s on s.id = d.shot \
+               where t.drawing = $1 and t.revision = d.revision and t.model = s.revision";
+    sqlx::query_scalar(sql).bind(drawing).fetch_optional(pool).await
+}
+
+/// Keeps the small picture of a drawing at a revision, in the colours of a revision of its shot.
+pub async fn keep_thumbnail(
+    pool: &PgPool,
+    drawing: i64,
+    revision: i64,
+    model: i64,
+    picture: &[u8],
+) -> sqlx::Result<()> {
+    let sql = "insert into thumbnails (drawing, revision, model, picture) values ($1, $2, $3, $4) \
+               on conflict (drawing) do update set revision = $2, model = $3, picture = $4 \
+               where (thumbnails.revision, thumbnails.model) < ($2, $3)";
+    sqlx::query(sql).bind(drawing).bind(revision).bind(model).bind(picture).execute(pool).await?;
+    Ok(())
+}
+
+pub async fn set_swatches(pool: &PgPool, shot: i64, revision: i64, swatches: &[Swatch]) -> sqlx::Result<Written> {
+    let sql =
+        "update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2 returning revision";
+    let done: Option<i64> =
+        sqlx::query_scalar(sql).bind(shot).bind(revision).bind(Json(swatches)).fetch_optional(pool).await?;
+    if let Some(revision) = done {
+        return Ok(Written::Done { revision });
+    }
+    let revision = sqlx::query_scalar("select revision from shots where id = $1").bind(shot).fetch_one(pool).await?;
+    Ok(Written::Conflict { revision })
+}
+
+fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
+    let Json(progress): Json<Progress> = row.try_get("progress")?;
+    let revision: i64 = row.try_get("revision")?;
+    let handed: Option<i64> = row.try_get("handed_off")?;
+    Ok(DrawingInfo {
+        id: row.try_get("id")?,
+        key: row.try_get("key")?,
+        name: row.try_get("name")?,
+        revision,
+        progress,
+        handed_off: handed == Some(revision),
+        ready: is_ready(&progress),
+    })
+}
+
+/// Lifted, nothing open, something enclosed.
+pub fn is_ready(p: &Progress) -> bool {
+    p.lifted && p.join_open == 0 && p.paint_open == 0 && p.beyond == 0
+}
+
+/// Everything there is, in order.
+pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
+    let mut out = Vec::new();
+    for production in sqlx::query("select id, name from productions order by name").fetch_all(pool).await? {
+        let id: i64 = production.try_get("id")?;
+        let mut shots = Vec::new();
+        for shot in
+            sqlx::query("select id, number, name, swatches, revision from shots where production = $1 order by number")
+                .bind(id)
+                .fetch_all(pool)
+                .await?
+        {
+            let shot_id: i64 = shot.try_get("id")?;
+            let rows = sqlx::query(
+                "select id, key::text, name, revision, handed_off, progress from drawings where shot = $1 order by place",
+            )
+            .bind(shot_id)
+            .fetch_all(pool)
+            .await?;
+            let Json(swatches) = shot.try_get("swatches")?;
+            shots.push(ShotInfo {
+                id: shot_id,
+                number: shot.try_get("number")?,
+                name: shot.try_get("name")?,
+                revision: shot.try_get("revision")?,
+                swatches,
+                drawings: rows.iter().map(info).collect::<sqlx::Result<_>>()?,
+            });
+        }
+        out.push(ProductionInfo { id, name: production.try_get("name")?, shots });
+    }
+    Ok(out)
+}
+
+pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(pool).await
+}
+
+/// A step in the journal: a change, done or undone.
+#[derive(serde::Deserialize)]
+struct Journaled {
+    change: Box<RawValue>,
+    version: i16,
+    back: bool,
+}
+
+/// A drawing with its state and the labels of its next undo and redo.
+pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
+    let row = sqlx::query(
+        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off,
+                (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'version', j.version, 'back', j.back)
+                    order by j.revision), '[]')
+                 from journal j where j.drawing = d.id and j.revision > s.revision) as journal
+         from drawings d join states s on s.drawing = d.id join originals o on o.drawing = d.id where d.id = $1",
+    )
+    .bind(drawing)
+    .fetch_one(pool)
+    .await?;
+    let (Json(state), Json(journal)): (Json<Box<RawValue>>, Json<Vec<Journaled>>) =
+        (row.try_get("sheet")?, row.try_get("journal")?);
+    let mut sheet = stored::sheet(&state, row.try_get("version")?)?;
+    for step in journal {
+        let change = stored::change(&step.change, step.version)?;
+        let next = if step.back { change.undo(&sheet) } else { change.apply(&sheet) };
+        sheet = next.map_err(|e| sqlx::Error::Decode(Box::new(e)))?;
+    }
+    let steps = steps(pool, drawing).await?;
+    Ok(Stored {
+        id: row.try_get("id")?,
+        shot: row.try_get("shot")?,
+        name: row.try_get("name")?,
+        key: row.try_get("key")?,
+        notes: row.try_get::<Json<Vec<String>>, _>("notes")?.0,
+        sheet,
+        revision: row.try_get("revision")?,
+        handed_off: row.try_get("handed_off")?,
+        steps,
+    })
+}
+
+/// Which steps can be undone and done again.
+#[derive(Debug, Clone, Default)]
+pub struct Steps {
+    /// What the last one was, and the next one.
+    pub undo: Option<String>,
+    pub redo: Option<String>,
+    pub done: usize,
+}
+
+impl Steps {
+    /// Once a new one is added: what was undone cannot be done again any more.
+    pub fn after(&self, change: &Change) -> Steps {
+        Steps { undo: Some(change.label.clone()), redo: None, done: self.done + 1 }
+    }
+}
+
+pub async fn steps(db: impl PgExecutor<'_>, drawing: i64) -> sqlx::Result<Steps> {
+    let row = sqlx::query(
+        "select (select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1),
+                (select change->>'label' from changes where drawing = $1 and undone order by step limit 1),
+                (select count(*) from changes where drawing = $1 and not undone)",
+    )
+    .bind(drawing)
+    .fetch_one(db)
+    .await?;
+    let done: i64 = row.try_get(2)?;
+    Ok(Steps { undo: row.try_get(0)?, redo: row.try_get(1)?, done: done as usize })
+}
+
+/// What a write does to the list of changes.
+pub enum Step {
+    Add(Box<Change>),
+    Undo(Box<Change>),
+    Redo(Box<Change>),
+}
+
+impl Step {
+    pub fn change(&self) -> &Change {
+        match self {
+            Step::Add(change) | Step::Undo(change) | Step::Redo(change) => change,
+        }
+    }
+}
+
+/// Changes that take more bytes than this are stored with the state they leave.
+const MOST_IN_JOURNAL: usize = 256 << 10;
+
+/// From so many steps on the journal is worth settling.
+pub const LONG_JOURNAL: i64 = 48;
+
+/// The change that undo (or redo) is about, if there is one.
+pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Option<Change>> {
+    let query = if redo {
+        "select change, version from changes where drawing = $1 and undone order by step limit 1"
+    } else {
+        "select change, version from changes where drawing = $1 and not undone order by step desc limit 1"
+    };
+    let found: Option<(Json<Box<RawValue>>, i16)> = sqlx::query_as(query).bind(drawing).fetch_optional(pool).await?;
+    Ok(found.map(|(Json(change), version)| stored::change(&change, version)).transpose()?)
+}
+
+/// A step that is written, but does not count before it is closed: what it leads to is computed meanwhile.
+pub enum Begun {
+    Open(Transaction<'static, Postgres>),
+    /// Somebody else was first.
+    Conflict {
+        revision: i64,
+    },
+}
+
+/// Begins to store a step that leaves `sheet`, if the drawing is still at `revision`.
+pub async fn begin_step(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, step: &Step) -> sqlx::Result<Begun> {
+    let mut tx = pool.begin().await?;
+    if !write_step(&mut tx, drawing, revision, sheet, step).await? {
+        let now: i64 =
+            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        return Ok(Begun::Conflict { revision: now });
+    }
+    Ok(Begun::Open(tx))
+}
+
+/// Closes a step with how far the drawing is then.
+pub async fn close_step(mut tx: Transaction<'static, Postgres>, drawing: i64, progress: Progress) -> sqlx::Result<()> {
+    set_progress(&mut tx, drawing, progress).await?;
+    tx.commit().await
+}
+
+/// Sets how far a drawing is.
+pub async fn set_progress(tx: &mut Transaction<'_, Postgres>, drawing: i64, progress: Progress) -> sqlx::Result<()> {
+    sqlx::query("update drawings set progress = $2 where id = $1")
+        .bind(drawing)
+        .bind(Json(progress))
+        .execute(&mut **tx)
+        .await?;
+    Ok(())
+}
+
+/// Writes a step within a transaction; `false` if the drawing is not at that revision any more.
+pub async fn write_step(
+    tx: &mut Transaction<'_, Postgres>,
+    drawing: i64,
+    revision: i64,
+    sheet: &Sheet,
+    step: &Step,
+) -> sqlx::Result<bool> {
+    let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
+    let whole = change.len() > MOST_IN_JOURNAL;
+    let noted = match step {
+        Step::Add(_) => {
+            "gone as (delete from changes where undone and drawing in (select id from moved)),
+             noted as (insert into changes (drawing, step, change, version)
+                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6 from moved)"
+        }
+        Step::Undo(_) => {
+            "noted as (update changes set undone = true where drawing in (select id from moved)
+                and step = (select max(step) from changes where drawing = $1 and not undone))"
+        }
+        Step::Redo(_) => {
+            "noted as (update changes set undone = false where drawing in (select id from moved)
+                and step = (select min(step) from changes where drawing = $1 and undone))"
+        }
+    };
+    // In one go: each way to the database and back takes as long as what is done there.
+    let all = format!(
+        "with moved as (update drawings set revision = revision + 1 where id = $1 and revision = $2 returning id),
+         written as (insert into journal (drawing, revision, change, back, version)
+            select id, $2 + 1, $3::jsonb, $4, $6 from moved where $5),
+         {noted}
+         select count(*) from moved"
+    );
+    let moved: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(all))
+        .bind(drawing)
+        .bind(revision)
+        .bind(&change)
+        .bind(matches!(step, Step::Undo(_)))
+        .bind(!whole)
+        .bind(VERSION)
+        .fetch_one(&mut **tx)
+        .await?;
+    if moved == 0 {
+        return Ok(false);
+    }
+    if whole {
+        keep_state(tx, drawing, revision + 1, sheet).await?;
+    }
+    if step.change().lays_out() {
+        sqlx::query("update drawings set register = $2 where id = $1")
+            .bind(drawing)
+            .bind(sheet.recipes.intake.register.map(Json))
+            .execute(&mut **tx)
+            .await?;
+    }
+    Ok(true)
+}
+
+/// How many steps the journal of a drawing holds.
+pub async fn journal_length(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
+    sqlx::query_scalar("select count(*) from journal where drawing = $1").bind(drawing).fetch_one(pool).await
+}
+
+/// Keeps a drawing's state as it was at a revision, in place of the journal up to there.
+pub async fn settle_journal(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet) -> sqlx::Result<()> {
+    let mut tx = pool.begin().await?;
+    keep_state(&mut tx, drawing, revision, sheet).await?;
+    tx.commit().await
+}
+
+/// The same within a transaction. A later state that is kept already stays.
+async fn keep_state(
+    tx: &mut Transaction<'_, Postgres>,
+    drawing: i64,
+    revision: i64,
+    sheet: &Sheet,
+) -> sqlx::Result<()> {
+    let done =
+        sqlx::query("update states set sheet = $3, revision = $2, version = $4 where drawing = $1 and revision < $2")
+            .bind(drawing)
+            .bind(revision)
+            .bind(Json(sheet))
+            .bind(VERSION)
+            .execute(&mut **tx)
+            .await?;
+    if done.rows_affected() == 1 {
+        sqlx::query("delete from journal where drawing = $1 and revision <= $2")
+            .bind(drawing)
+            .bind(revision)
+            .execute(&mut **tx)
+            .await?;
+    }
+    Ok(())
+}
+
+/// Notes that a drawing was handed off as it is at a revision, if it still is at that one.
+pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<Written> {
+    let sql = "update drawings set handed_off = $2 where id = $1 and revision = $2";
+    let done = sqlx::query(sql).bind(drawing).bind(revision).execute(pool).await?;
+    if done.rows_affected() == 1 {
+        return Ok(Written::Done { revision });
+    }
+    Ok(Written::Conflict { revision: self::revision(pool, drawing).await? })
+}
+
+/// Takes a drawing off the peg bar, with its original and changes.
+pub async fn remove_drawing(pool: &PgPool, drawing: i64) -> sqlx::Result<()> {
+    sqlx::query("delete from drawings where id = $1").bind(drawing).execute(pool).await?;
+    Ok(())
+}

@@ -1,0 +1,146 @@
+//! Changes: the difference between two states of a sheet, both ways.
+
+use super::patch::Patch;
+use crate::error::Error;
+use crate::geom::Pt;
+use crate::model::by_hand::{Effect, Touch};
+use crate::model::erasure::Erasure;
+use crate::model::line::{Line, is_same};
+use crate::model::paint::Drop;
+use crate::model::recipe::Recipes;
+use crate::model::reweighed::Reweighed;
+use crate::model::sheet::{Sheet, TracedWith};
+use crate::model::verdict::Settled;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+type BeforeAfter<T> = (T, T);
+
+/// What changes of what was done to the lift by hand.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+struct ByHandPatch {
+    touches: Patch<Touch>,
+    inverted: Patch<Effect>,
+    protected: Patch<Pt>,
+}
+
+/// The difference between two states of a sheet, both ways.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Change {
+    /// What was done, in a few words for the undo button.
+    pub label: String,
+    /// Width, height, resolution, whether that is assumed.
+    size: Option<BeforeAfter<(usize, usize, f64, bool)>>,
+    by_hand: ByHandPatch,
+    reweighed: Patch<Reweighed>,
+    recipes: Option<Box<BeforeAfter<Recipes>>>,
+    lines: Patch<Arc<Line>>,
+    erased: Patch<Erasure>,
+    drops: Patch<Drop>,
+    settled: Patch<Settled>,
+    next_id: (u64, u64),
+    traced: Option<Box<BeforeAfter<Option<Box<TracedWith>>>>>,
+}
+
+fn point_key(p: Pt) -> (u64, u64) {
+    (p.x.to_bits(), p.y.to_bits())
+}
+
+impl Change {
+    pub(super) fn between(before: &Sheet, after: &Sheet, label: String) -> Change {
+        let recipes =
+            (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
+        let erasure_key = |e: &Erasure| e.key();
+        let size = |s: &Sheet| (s.width, s.height, s.dpi, s.dpi_assumed);
+        let touch_key = |t: &Touch| {
+            let path = t.path.iter().map(|&p| point_key(p)).collect::<Vec<_>>();
+            (t.effect, path, [t.size, t.hardness, t.strength].map(f64::to_bits), t.takes_off)
+        };
+        let (b, a) = (&before.by_hand, &after.by_hand);
+        Change {
+            label,
+            size: (size(before) != size(after)).then(|| (size(before), size(after))),
+            by_hand: ByHandPatch {
+                touches: Patch::between(&b.touches, &a.touches, touch_key),
+                inverted: Patch::between(&b.inverted, &a.inverted, |e| *e),
+                protected: Patch::between(&b.protected, &a.protected, |p| point_key(*p)),
+            },
+            reweighed: Patch::between(&before.reweighed, &after.reweighed, |r| r.line),
+            recipes,
+            lines: Patch::unlike(&before.lines, &after.lines, |l| l.id, is_same),
+            erased: Patch::between(&before.erased, &after.erased, erasure_key),
+            drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
+            settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),
+            next_id: (before.next_id, after.next_id),
+            traced: (before.traced != after.traced).then(|| Box::new((before.traced.clone(), after.traced.clone()))),
+        }
+    }
+
+    /// Whether it changes nothing.
+    pub fn is_empty(&self) -> bool {
+        self.recipes.is_none()
+            && self.size.is_none()
+            && self.by_hand.touches.is_empty()
+            && self.by_hand.inverted.is_empty()
+            && self.by_hand.protected.is_empty()
+            && self.reweighed.is_empty()
+            && self.traced.is_none()
+            && self.lines.is_empty()
+            && self.erased.is_empty()
+            && self.drops.is_empty()
+            && self.settled.is_empty()
+    }
+
+    /// Whether the sheet lies otherwise after it.
+    pub fn lays_out(&self) -> bool {
+        self.size.is_some() || self.recipes.as_ref().is_some_and(|r| r.0.intake != r.1.intake)
+    }
+
+    /// The sheet after the change. Errors: it was planned on another state.
+    pub fn apply(&self, sheet: &Sheet) -> Result<Sheet, Error> {
+        let mut s = sheet.clone();
+        self.lines.apply(&mut s.lines)?;
+        self.erased.apply(&mut s.erased)?;
+        self.drops.apply(&mut s.drops)?;
+        self.settled.apply(&mut s.settled)?;
+        self.by_hand.touches.apply(&mut s.by_hand.touches)?;
+        self.by_hand.inverted.apply(&mut s.by_hand.inverted)?;
+        self.by_hand.protected.apply(&mut s.by_hand.protected)?;
+        self.reweighed.apply(&mut s.reweighed)?;
+        if let Some(z) = self.size {
+            (s.width, s.height, s.dpi, s.dpi_assumed) = z.1;
+        }
+        if let Some(r) = &self.recipes {
+            s.recipes = r.1.clone();
+        }
+        s.next_id = self.next_id.1;
+        if let Some(t) = &self.traced {
+            s.traced = t.1.clone();
+        }
+        Ok(s)
+    }
+
+    /// The sheet before the change. Errors: it is not in the state the change left.
+    pub fn undo(&self, sheet: &Sheet) -> Result<Sheet, Error> {
+        let mut s = sheet.clone();
+        self.lines.undo(&mut s.lines)?;
+        self.erased.undo(&mut s.erased)?;
+        self.drops.undo(&mut s.drops)?;
+        self.settled.undo(&mut s.settled)?;
+        self.by_hand.touches.undo(&mut s.by_hand.touches)?;
+        self.by_hand.inverted.undo(&mut s.by_hand.inverted)?;
+        self.by_hand.protected.undo(&mut s.by_hand.protected)?;
+        self.reweighed.undo(&mut s.reweighed)?;
+        if let Some(z) = self.size {
+            (s.width, s.height, s.dpi, s.dpi_assumed) = z.0;
+        }
+        if let Some(r) = &self.recipes {
+            s.recipes = r.0.clone();
+        }
+        s.next_id = self.next_id.0;
+        if let Some(t) = &self.traced {
+            s.traced = t.0.clone();
+        }
+        Ok(s)
+    }
+}

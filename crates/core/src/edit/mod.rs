@@ -1,0 +1,29 @@
+//! Edits: a command is a step of a station; planning it gives a change, which is applied, undone exactly, and stored.
+
+mod change;
+mod command;
+mod findings;
+mod ground;
+mod intake;
+mod join;
+mod lift;
+mod limits;
+mod paint;
+mod patch;
+mod settings;
+mod tails;
+mod trace;
+mod weight;
+
+pub use change::Change;
+pub use command::{Command, plan};
+pub use findings::{Decision, FindingsStep, close};
+pub use ground::{AtHand, Ground};
+pub use intake::IntakeStep;
+pub use join::{JoinStep, SPAN_REACH, seam_spine};
+pub use lift::LiftStep;
+pub use paint::PaintStep;
+pub use settings::SettingsStep;
+pub use tails::cut_all;
+pub use trace::TraceStep;
+pub use weight::WeightStep;

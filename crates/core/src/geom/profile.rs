@@ -1,0 +1,54 @@
+//! A width along a line: places (0 to 1, by length) and the width there, linear between.
+
+/// The width at place `s` (0 to 1) of a profile.
+pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
+    let Some(first) = profile.first() else {
+        return 0.0;
+    };
+    let k = profile.partition_point(|k| k[0] <= s);
+    if k == 0 {
+        return first[1];
+    }
+    let a = profile[k - 1];
+    let Some(b) = profile.get(k) else { return a[1] };
+    a[1] + (b[1] - a[1]) * ((s - a[0]) / (b[0] - a[0]).max(1e-12)).clamp(0.0, 1.0)
+}
+
+/// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours
+/// (Douglas and Peucker, "Algorithms for the reduction of the number of points", 1973).
+pub fn thin_profile(profile: &[[f64; 2]], tolerance: f64) -> Vec<[f64; 2]> {
+    let n = profile.len();
+    if n < 3 {
+        return profile.to_vec();
+    }
+    let mut keep = vec![false; n];
+    keep[0] = true;
+    keep[n - 1] = true;
+    let mut todo = vec![(0, n - 1)];
+    while let Some((a, b)) = todo.pop() {
+        let off = |i: usize| {
+            let t = (profile[i][0] - profile[a][0]) / (profile[b][0] - profile[a][0]).max(1e-12);
+            (profile[i][1] - profile[a][1] - (profile[b][1] - profile[a][1]) * t).abs()
+        };
+        if let Some(i) = (a + 1..b).max_by(|&i, &j| off(i).total_cmp(&off(j)))
+            && off(i) > tolerance
+        {
+            keep[i] = true;
+            todo.extend([(a, i), (i, b)]);
+        }
+    }
+    (0..n).filter(|&i| keep[i]).map(|i| profile[i]).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn widths_run_straight_between_their_knots() {
+        let profile = [[0.0, 2.0], [0.5, 6.0], [1.0, 6.0]];
+        assert_eq!(width_at(&profile, 0.25), 4.0);
+        assert_eq!(width_at(&profile, 0.9), 6.0);
+        assert_eq!(thin_profile(&[[0.0, 2.0], [0.2, 3.0], [0.4, 4.0], [1.0, 7.0]], 0.1), vec![[0.0, 2.0], [1.0, 7.0]]);
+    }
+}

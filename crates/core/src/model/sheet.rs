@@ -1,0 +1,139 @@
+//! The state of one drawing.
+
+use crate::geom::spine::Spine;
+use crate::geom::{Bounds, Pt};
+use crate::model::by_hand::ByHand;
+use crate::model::erasure::Erasure;
+use crate::model::inking::Inking;
+use crate::model::line::{Form, Line, Made};
+use crate::model::paint::Drop;
+use crate::model::recipe::{Recipes, TraceRecipe};
+use crate::model::reweighed::Reweighed;
+use crate::model::verdict::Settled;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use ts_rs::TS;
+
+/// Nothing on a sheet lies farther off than this, px.
+pub const FARTHEST: f64 = 1e6;
+
+/// All that a drawing is besides its original: every edit changes this, and undoing gives back what was, field by field.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Sheet {
+    /// Of the sheet as it is laid out, px.
+    pub width: usize,
+    pub height: usize,
+    /// Width and height of the original, px.
+    pub original: [usize; 2],
+    pub dpi: f64,
+    /// The file did not tell its resolution and nobody was asked yet.
+    pub dpi_assumed: bool,
+    pub recipes: Recipes,
+    pub by_hand: ByHand,
+    #[ts(type = "number")]
+    pub next_id: u64,
+    /// From the lowest to the topmost.
+    pub lines: Vec<Arc<Line>>,
+    pub erased: Vec<Erasure>,
+    /// Lines whose weight was changed after tracing.
+    pub reweighed: Vec<Reweighed>,
+    pub drops: Vec<Drop>,
+    pub settled: Vec<Settled>,
+    /// What the lines were last traced with; `None` before the first time.
+    pub traced: Option<Box<TracedWith>>,
+}
+
+/// The settings that decide what tracing gives.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct TracedWith {
+    pub inking: Inking,
+    pub trace: TraceRecipe,
+    /// The resolution that their lengths were read at; `None`: the sheet's.
+    #[serde(default)]
+    pub dpi: Option<f64>,
+}
+
+/// What tracing again keeps: lines somebody made or changed, and what was taken off the pixels.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Kept {
+    pub lines: Vec<Arc<Line>>,
+    pub erased: Vec<Erasure>,
+}
+
+impl Sheet {
+    pub fn new(width: usize, height: usize, dpi: f64) -> Sheet {
+        Sheet {
+            width,
+            height,
+            original: [width, height],
+            dpi,
+            dpi_assumed: false,
+            recipes: Recipes::default(),
+            by_hand: ByHand::default(),
+            next_id: 1,
+            lines: Vec::new(),
+            erased: Vec::new(),
+            reweighed: Vec::new(),
+            drops: Vec::new(),
+            settled: Vec::new(),
+            traced: None,
+        }
+    }
+
+    /// What the ink of this drawing is made by now.
+    pub fn inking(&self) -> Inking {
+        Inking { lift: self.recipes.lift.clone(), weight: self.recipes.weight.clone(), by_hand: self.by_hand.clone() }
+    }
+
+    /// What the ink is made by that the lines lie over, and at which resolution: those of their tracing, once they are
+    /// traced.
+    pub fn inking_of_lines(&self) -> (Inking, f64) {
+        let of = |t: &TracedWith| (t.inking.clone(), t.dpi.unwrap_or(self.dpi));
+        self.traced.as_ref().map_or_else(|| (self.inking(), self.dpi), |t| of(t))
+    }
+
+    /// The settings tracing would be done with now.
+    pub fn tracing(&self) -> TracedWith {
+        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone(), dpi: Some(self.dpi) }
+    }
+
+    /// Whether the lines are those that tracing would give now, edits aside.
+    pub fn lines_are_current(&self) -> bool {
+        let now = self.tracing();
+        let is_now =
+            |t: &TracedWith| t.inking == now.inking && t.trace == now.trace && t.dpi.is_none_or(|d| d == self.dpi);
+        self.traced.as_ref().is_some_and(|t| is_now(t))
+    }
+
+    /// What tracing again would keep.
+    pub fn kept(&self) -> Kept {
+        let lines = self.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect();
+        Kept { lines, erased: self.erased.clone() }
+    }
+
+    /// Whether all that is drawn and kept on it lies where it can be worked on: numbers that are finite, places at most
+    /// [`FARTHEST`] px off.
+    pub fn lies_near(&self) -> bool {
+        let is_near = |p: &Pt| p.x.abs() <= FARTHEST && p.y.abs() <= FARTHEST;
+        let are_near = |spine: &Spine| spine.points.iter().all(is_near);
+        let lies = |l: &Arc<Line>| match &l.form {
+            Form::Centreline { spine, width, .. } => are_near(spine) && width.iter().all(|k| k[1] <= FARTHEST),
+            Form::Seam { spine } => are_near(spine),
+            Form::Outline { contours } => contours.iter().all(are_near),
+        };
+        let holds = |b: Bounds| is_near(&b.min) && is_near(&b.max);
+        let by_hand = |b: &ByHand| b.protected.iter().chain(b.touches.iter().flat_map(|t| &t.path)).all(is_near);
+        self.lines.iter().all(lies)
+            && self.erased.iter().all(|e| holds(e.bounds()))
+            && self.reweighed.iter().all(|r| holds(r.bounds()))
+            && self.drops.iter().all(|d| is_near(&d.at))
+            && self.settled.iter().all(|s| is_near(&s.at))
+            && by_hand(&self.by_hand)
+            && self.traced.as_ref().is_none_or(|t| by_hand(&t.inking.by_hand))
+    }
+
+    /// How many lines somebody made or changed by hand: tracing again keeps them.
+    pub fn handmade(&self) -> usize {
+        self.lines.iter().filter(|l| l.made != Made::Traced).count()
+    }
+}

@@ -1,0 +1,161 @@
+//! What is computed from a sheet: its network, regions and findings, over the ink as it is seen; made once and then kept
+//! up through edits, so that each costs what it touches.
+
+pub mod alike;
+pub mod findings;
+mod seen;
+
+use crate::geom::flat::FlatPoint;
+use crate::geom::{Bounds, Pt};
+use crate::join::{Gaps, Leak, Tails, find_leak};
+use crate::model::line::Line;
+use crate::model::pixels;
+use crate::model::sheet::Sheet;
+use crate::model::verdict::{Settled, Verdict};
+use crate::paint::drops_in;
+use crate::raster::ink::Ink;
+use crate::raster::plane::Plane;
+use crate::raster::strokes;
+use crate::region::network::{Network, end_place};
+use crate::region::{Regions, RegionsEdited};
+use findings::{Changed, Findings, FindingsEdited};
+use std::sync::Arc;
+
+#[derive(Debug, Clone)]
+pub struct Scene {
+    pub ink: Ink,
+    pub network: Network,
+    pub regions: Regions,
+    /// The swatch that fills each region, by its number less one.
+    pub fills: Vec<Option<String>>,
+    pub gaps: Gaps,
+    pub tails: Tails,
+    pub findings: Findings,
+}
+
+/// What an edit did to a scene.
+#[derive(Debug, Clone, Default)]
+pub struct SceneEdited {
+    /// Boxes of the ink that may be seen otherwise.
+    pub ink: Vec<Bounds>,
+    pub regions: RegionsEdited,
+    /// Regions that are filled otherwise, whatever their shape.
+    pub refilled: Vec<u32>,
+    pub findings: FindingsEdited,
+}
+
+impl Scene {
+    /// Computes the scene of a sheet whose lifted ink is given.
+    pub fn of(sheet: &Sheet, lifted: &Ink) -> Scene {
+        Scene::of_while(sheet, lifted, &|| true).unwrap_or_else(|| unreachable!("it is wanted all along"))
+    }
+
+    /// The same as long as somebody wants it: asked between its steps. `None`: it was given up.
+    pub fn of_while(sheet: &Sheet, lifted: &Ink, is_wanted: &dyn Fn() -> bool) -> Option<Scene> {
+        let wanted = || is_wanted().then_some(());
+        let ink = sheet.visible_ink(lifted);
+        wanted()?;
+        let network = Network::of(&sheet.lines);
+        wanted()?;
+        let (regions, (gaps, tails)) = rayon::join(
+            || Regions::of(&network, &ink.alpha),
+            || {
+                let gaps = Gaps::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi);
+                (gaps, Tails::of(&network, &ink.alpha, &sheet.recipes.join, sheet.dpi))
+            },
+        );
+        wanted()?;
+        let mut findings = Findings::default();
+        let dropped = drops_in(&regions, &sheet.drops);
+        findings.update(sheet, &network, (&regions, &dropped), (&gaps, &tails), None);
+        let fills = dropped.iter().map(|d| d.fill(&sheet.drops).map(str::to_owned)).collect();
+        Some(Scene { ink, network, regions, fills, gaps, tails, findings })
+    }
+
+    /// About how many bytes it takes.
+    pub fn bytes(&self) -> usize {
+        // A line is flattened, indexed and arranged: some dozens of points, each held several times.
+        self.ink.bytes() + 2 * self.regions.labels.data.len() + 6000 * self.network.line_numbers()
+    }
+
+    /// The swatch that fills a region.
+    pub fn fill(&self, region: u32) -> Option<&str> {
+        self.fills.get((region as usize).checked_sub(1)?)?.as_deref()
+    }
+
+    /// Whether what the first edit would have to make is there.
+    pub fn is_ready(&self) -> bool {
+        self.network.is_ready() && self.gaps.is_ready()
+    }
+
+    /// Makes what the first edit would have to make.
+    pub fn make_ready(&mut self) {
+        self.network.make_ready();
+        self.gaps.make_ready();
+    }
+
+    /// The scene of `after`, when this is that of `before` over the same lifted ink; `None` if everything was computed
+    /// anew, since more than lines, paint and verdicts changed.
+    pub fn advance(&mut self, before: &Sheet, after: &Sheet, lifted: &Ink) -> Option<SceneEdited> {
+        let frame = |s: &Sheet| (s.width, s.height, s.dpi, s.inking_of_lines());
+        if frame(before) != frame(after)
+            || before.recipes.join != after.recipes.join
+            || before.recipes.intake != after.recipes.intake
+            || self.ink.alpha.width != lifted.alpha.width
+        {
+            *self = Scene::of(after, lifted);
+            return None;
+        }
+        let ink = after.see_again(before, lifted, &mut self.ink.alpha);
+        let edited = self.network.edit(&before.lines, &after.lines);
+        let Scene { ink: Ink { alpha, .. }, network, regions, gaps, tails, .. } = self;
+        let ((of_regions, tail_ends), gap_ends) = rayon::join(
+            || (regions.update(network, &edited, alpha, &ink), tails.update(network, &edited, alpha, &ink)),
+            || gaps.update(network, &edited, alpha, &ink),
+        );
+        let dropped = drops_in(&self.regions, &after.drops);
+        // Nothing else is said of a region as long as it, the paint and what was left knowingly are the same, nor of an end.
+        let is_paint_same = before.drops == after.drops;
+        fn left(sheet: &Sheet) -> impl Iterator<Item = &Settled> {
+            sheet.settled.iter().filter(|s| s.how == Verdict::Left)
+        }
+        let changed = left(before).eq(left(after)).then(|| Changed {
+            ends: {
+                let of_lines = edited.lines.iter().flat_map(|&n| [false, true].map(|e| end_place((n, e))));
+                of_lines.chain(tail_ends).chain(gap_ends).collect()
+            },
+            regions: is_paint_same.then(|| of_regions.gone.iter().chain(&of_regions.made).copied().collect()),
+        });
+        let joined = (&self.gaps, &self.tails);
+        let findings = self.findings.update(after, &self.network, (&self.regions, &dropped), joined, changed);
+        self.fills.resize(dropped.len(), None);
+        let mut refilled = Vec::new();
+        let fills = dropped.iter().map(|d| d.fill(&after.drops));
+        for (n, (was, is)) in
+            self.fills.iter_mut().zip(fills).enumerate().filter(|(_, (was, is))| was.as_deref() != *is)
+        {
+            *was = is.map(str::to_owned);
+            refilled.push(n as u32 + 1);
+        }
+        Some(SceneEdited { ink, regions: of_regions, refilled, findings })
+    }
+
+    /// By which way paint would run from a place: see [`find_leak`].
+    pub fn leak(&self, from: Pt) -> Option<Leak> {
+        let mut barriers = self.ink.alpha.clone();
+        // Seams bear no width: they are drawn as a hair that holds.
+        let flats = self.network.lines().map(|(n, _)| self.network.flat(n));
+        for flat in flats.filter(|flat| flat.iter().all(|f| f.width == 0.0)) {
+            let hair: Vec<FlatPoint> = flat.iter().map(|f| FlatPoint { p: f.p, width: 2.0 }).collect();
+            strokes::stroke(&mut barriers, &hair);
+        }
+        find_leak(&barriers, from)
+    }
+
+    /// Ink drawn from vector lines alone, for drawings that have no lifted pixels.
+    pub fn ink_of_lines(lines: &[Arc<Line>], width: usize, height: usize, colour: [u8; 3]) -> Ink {
+        let mut alpha = Plane::new(width, height, 0u8);
+        lines.iter().for_each(|l| pixels::draw(&mut alpha, l));
+        Ink::plain(alpha, colour)
+    }
+}

@@ -1,0 +1,3 @@
+//! What compares drawings of a shot.
+
+pub mod surroundings;

@@ -1,0 +1,180 @@
+/**
+ * Every key once: what it does, when it can be done, and how it is told. The keys that are bound, the page of keys and
+ * docs/keys.md come from here.
+ */
+import { go, route } from '../state/route.svelte';
+import { bench, STATIONS, type Backdrop } from '../state/bench.svelte';
+import { findings } from '../state/findings.svelte';
+import { settings } from '../state/inking.svelte';
+import { probe } from '../state/probe.svelte';
+import { sheet } from '../state/sheet.svelte';
+import { shots } from '../state/shots.svelte';
+import { nextTool } from '../tools';
+import { offers } from './offers.svelte';
+
+/** A key, or keys pressed together. */
+export interface Key {
+    /** As it is shown. */
+    caps: string[];
+    /** As it is bound; none: the pointer's own, told here only. Others may do the same. */
+    on?: string[];
+    run?: () => void;
+    /** When it is let go. */
+    release?: () => void;
+}
+
+export interface Action {
+    does: string;
+    keys: Key[];
+    /** It can be done without a drawing on the bench, too. */
+    anywhere?: boolean;
+}
+
+export interface Group {
+    name: string;
+    actions: Action[];
+}
+
+const one = (cap: string, on: string, run: () => void): Key => ({ caps: [cap], on: [on], run });
+const told = (...caps: string[]): Key => ({ caps });
+
+function neighbour(by: 1 | -1) {
+    const list = shots.shot?.drawings ?? [];
+    const i = list.findIndex((d) => d.id === sheet.view?.info.id);
+    const to = list[i + by];
+    if (i >= 0 && to && route.place.at === 'drawing') go({ at: 'drawing', id: to.id, station: bench.station });
+}
+
+const BACKDROPS: Backdrop[] = ['paper', 'white', 'grey', 'black', 'checker', 'colour'];
+const resized = (by: number) => (bench.brush.size = Math.min(400, Math.max(4, Math.round(bench.brush.size * by))));
+
+function putDown() {
+    probe.clear();
+    bench.tool = 'look';
+    findings.at = null;
+    bench.chosen = [];
+}
+
+const { camera } = bench;
+
+export const GROUPS: Group[] = [
+    {
+        name: 'Stations and drawings',
+        actions: [
+            ...STATIONS.map(({ id, number, name }) => ({
+                does: name,
+                keys: [one(String(number), String(number).toLowerCase(), () => bench.enter(id))],
+            })),
+            {
+                does: 'previous, next drawing',
+                keys: [one(',', ',', () => neighbour(-1)), one('.', '.', () => neighbour(1))],
+            },
+        ],
+    },
+    {
+        name: 'Findings',
+        actions: [
+            {
+                does: 'next, previous',
+                keys: [one('J', 'j', () => findings.step(1)), one('K', 'k', () => findings.step(-1))],
+            },
+            { does: 'accept: bridge, cut, fill', keys: [one('A', 'a', () => offers.take('A'))] },
+            { does: 'close the gap with a seam', keys: [one('S', 's', () => offers.take('S'))] },
+            { does: 'leave knowingly, or open again', keys: [one('X', 'x', () => offers.take('X'))] },
+            {
+                does: 'the same with all that are like it',
+                keys: [{ caps: ['Shift', 'X'], on: ['Shift+X'], run: () => offers.take('⇧ X') }],
+            },
+            {
+                does: 'settle all the sure ones',
+                keys: [
+                    {
+                        caps: ['Shift', 'A'],
+                        on: ['Shift+A'],
+                        run: () => bench.station === 'join' && findings.sure.length > 0 && void findings.settleSure(),
+                    },
+                ],
+            },
+        ],
+    },
+    {
+        name: 'Looking',
+        actions: [
+            {
+                does: 'held: the original',
+                keys: [
+                    {
+                        caps: ['Q'],
+                        on: ['q'],
+                        run: () => (bench.blink = true),
+                        release: () => (bench.blink = false),
+                    },
+                ],
+            },
+            {
+                does: 'wipe between original and result (Lift, Weight, Trace)',
+                keys: [one('W', 'w', () => settings.shown && (bench.wipe = bench.wipe === null ? 0.5 : null))],
+            },
+            {
+                does: 'result tinted loud over the original (Lift, Weight, Trace)',
+                keys: [one('C', 'c', () => settings.shown && (bench.tint = !bench.tint))],
+            },
+            {
+                does: 'next backdrop',
+                keys: [
+                    one('B', 'b', () => {
+                        const next = BACKDROPS[(BACKDROPS.indexOf(bench.backdrop) + 1) % BACKDROPS.length];
+                        if (next) bench.backdrop = next;
+                    }),
+                ],
+            },
+            { does: 'held: pan', keys: [told('Space')] },
+            { does: 'zoom to the pointer', keys: [told('Wheel')] },
+            {
+                does: 'nearer, farther',
+                keys: [
+                    { caps: ['+'], on: ['+', 'Shift++', '='], run: () => camera.zoom(1.25) },
+                    one('-', '-', () => camera.zoom(0.8)),
+                ],
+            },
+            {
+                does: 'the whole sheet',
+                keys: [one('F', 'f', () => sheet.view && camera.fit(sheet.view.width, sheet.view.height))],
+            },
+            { does: 'one pixel for one', keys: [one('0', '0', () => camera.zoom(1 / camera.scale))] },
+        ],
+    },
+    {
+        name: 'Tools',
+        actions: [
+            { does: 'next tool of the tray', keys: [one('T', 't', () => (bench.tool = nextTool()))] },
+            {
+                does: 'smaller, larger brush',
+                keys: [one('[', '[', () => resized(1 / 1.2)), one(']', ']', () => resized(1.2))],
+            },
+            { does: 'close a leak that was tested: bridge, seam', keys: [told('A'), told('S')] },
+            { does: 'take the picked span away', keys: [one('Del', 'Delete', () => offers.take('Del'))] },
+            { does: 'held while drawing a seam: straight', keys: [told('Shift')] },
+            { does: 'held while cutting out: a box', keys: [told('Shift')] },
+            { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
+        ],
+    },
+    {
+        name: 'Always',
+        actions: [
+            { does: 'undo', keys: [{ caps: ['Ctrl', 'Z'], on: ['$mod+z'], run: () => void sheet.undo() }] },
+            {
+                does: 'do again',
+                keys: [
+                    { caps: ['Ctrl', 'Shift', 'Z'], on: ['$mod+Shift+z'], run: () => void sheet.redo() },
+                    { caps: ['Ctrl', 'Y'], on: ['$mod+y'], run: () => void sheet.redo() },
+                ],
+            },
+            {
+                does: 'this page',
+                keys: [{ caps: ['?'], on: ['?', 'Shift+?'], run: () => (bench.keysShown = true) }],
+                anywhere: true,
+            },
+        ],
+    },
+];

@@ -1,0 +1,210 @@
+/** The server, asked and told. Every write carries the header that only this page can send. */
+import type { AlikeTold } from '../types/AlikeTold';
+import type { DecidedTold } from '../types/DecidedTold';
+import type { BroughtIn } from '../types/BroughtIn';
+import type { Command } from '../types/Command';
+import type { Delivery } from '../types/Delivery';
+import type { DrawingView } from '../types/DrawingView';
+import type { Event as ShotEvent } from '../types/Event';
+import type { GlanceRequest } from '../types/GlanceRequest';
+import type { GlanceTold } from '../types/GlanceTold';
+import type { JobInfo } from '../types/JobInfo';
+import type { ProductionInfo } from '../types/ProductionInfo';
+import type { LandingTold } from '../types/LandingTold';
+import type { LeakTold } from '../types/LeakTold';
+import type { SpanTold } from '../types/SpanTold';
+import type { Pt } from '../types/Pt';
+import type { Readiness } from '../types/Readiness';
+import type { Refusal } from '../types/Refusal';
+import type { ShotLift } from '../types/ShotLift';
+import type { StepTold } from '../types/StepTold';
+import type { StripRequest } from '../types/StripRequest';
+import type { Swatch } from '../types/Swatch';
+import type { Window as SheetWindow } from '../types/Window';
+
+const OWN = { 'x-rhizograph': '1' };
+
+/** What is sent while the page closes goes on without it; the browser does so for so many bytes. */
+export const page = { closing: false };
+const MOST_KEPT_ALIVE = 60_000;
+
+/** What the server refused, in its own words. */
+export class Refused extends Error {
+    constructor(
+        readonly status: number,
+        readonly told: Refusal,
+    ) {
+        super(told.error);
+    }
+}
+
+async function refusal(response: Response): Promise<Refused> {
+    try {
+        return new Refused(response.status, (await response.json()) as Refusal);
+    } catch {
+        return new Refused(response.status, {
+            error: 'the server did not answer as it should',
+            advice: 'What was saved is saved.',
+            revision: null,
+        });
+    }
+}
+
+/** Asks the server, and has what it refuses or that it cannot be reached thrown in words for the artist. */
+async function reach(path: string, method: string, body?: unknown): Promise<Response> {
+    let response: Response;
+    const text = body === undefined ? undefined : JSON.stringify(body);
+    try {
+        response = await fetch(`/api${path}`, {
+            method,
+            headers: method === 'GET' ? {} : { ...OWN, 'content-type': 'application/json' },
+            body: text,
+            keepalive: page.closing && (text?.length ?? 0) < MOST_KEPT_ALIVE,
+        });
+    } catch {
+        throw new Refused(0, {
+            error: 'the server cannot be reached',
+            advice: 'What was answered as saved is saved. Start it again with ./start and go on here.',
+            revision: null,
+        });
+    }
+    if (!response.ok) throw await refusal(response);
+    return response;
+}
+
+async function ask<T>(path: string, method = 'GET', body?: unknown): Promise<T> {
+    return (await (await reach(path, method, body)).json()) as T;
+}
+
+export const productions = () => ask<ProductionInfo[]>('/productions');
+export const addProduction = (name: string) => ask<number>('/productions', 'POST', { name });
+export const addShot = (production: number, number: string, name: string) =>
+    ask<number>('/shots', 'POST', { production, number, name });
+export const setSwatches = (shot: number, revision: number, swatches: Swatch[]) =>
+    ask<number>(`/shots/${shot}/swatches`, 'PUT', { revision, swatches });
+export const drawing = (id: number) => ask<DrawingView>(`/drawings/${id}`);
+/** A step on what is shown: `numbering` is that of its regions. */
+export const command = (id: number, revision: number, numbering: number, command: Command) =>
+    ask<StepTold>(`/drawings/${id}/commands`, 'POST', { revision, numbering, command });
+export const undo = (id: number, revision: number, numbering: number) =>
+    ask<StepTold>(`/drawings/${id}/undo`, 'POST', { revision, numbering });
+export const redo = (id: number, revision: number, numbering: number) =>
+    ask<StepTold>(`/drawings/${id}/redo`, 'POST', { revision, numbering });
+export const pixel = (id: number, x: number, y: number) =>
+    ask<[number, number, number]>(`/drawings/${id}/pixel?x=${x}&y=${y}`);
+export const readiness = (id: number) => ask<Readiness>(`/drawings/${id}/readiness`);
+export const markHandedOff = (id: number, revision: number) =>
+    ask<Readiness>(`/drawings/${id}/hand-off`, 'POST', { revision });
+
+/** A file of the hand-off as the drawing is at a revision; refused if it is at another by now. */
+export const handOffFile = async (id: number, name: string, revision: number) =>
+    (await reach(`/drawings/${id}/hand-off/${name}?revision=${revision}`, 'GET')).blob();
+/** `key`: tells the drawing from one of the same number in another database. */
+export const thumbnailUrl = ({ id, key }: { id: number; key: string }, revision: number, model: number) =>
+    `/api/drawings/${id}/thumbnail?v=${revision}.${model}&of=${key}`;
+/** `original`: as it is laid out; `raw`: as it came. */
+export type PictureKind = 'original' | 'raw' | 'ink';
+export const pictureUrl = (
+    { id, key }: { id: number; key: string },
+    kind: PictureKind,
+    w: SheetWindow,
+    version: number,
+) =>
+    `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}&of=${key}`;
+
+/**
+ * A picture, decoded: drawing it costs no more than its pixels. `revision`: of the drawing that is shown; where the
+ * server is at another by now, the browser does not keep what it answers.
+ */
+export async function picture(url: string, revision: number): Promise<ImageBitmap> {
+    const response = await fetch(url, { headers: { 'x-rhizograph-at': String(revision) } });
+    if (!response.ok) throw await refusal(response);
+    return createImageBitmap(await response.blob());
+}
+
+/** What the server tells, and the pixels that come after it. */
+async function toldWith<T>(path: string, body: unknown): Promise<[T, Uint8Array]> {
+    const response = await reach(path, 'POST', body);
+    const bytes = await response.arrayBuffer();
+    const n = new DataView(bytes).getUint32(0, true);
+    const told = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, n))) as T;
+    return [told, new Uint8Array(bytes, 4 + n)];
+}
+
+/** The ink that settings would give, as alpha (or colour and alpha) of the window, in runs. */
+export const glance = (id: number, request: GlanceRequest) => toldWith<GlanceTold>(`/drawings/${id}/glance`, request);
+
+export const alike = (id: number) => ask<AlikeTold>(`/drawings/${id}/alike`);
+export const decidedElsewhere = (id: number) => ask<DecidedTold>(`/drawings/${id}/decided-elsewhere`);
+export const leak = (id: number, at: Pt) => ask<LeakTold>(`/drawings/${id}/leak`, 'POST', { at });
+export const span = (id: number, at: Pt) => ask<SpanTold | null>(`/drawings/${id}/span`, 'POST', { at });
+export const landing = (id: number, path: Pt[]) => ask<LandingTold>(`/drawings/${id}/landing`, 'POST', { path });
+/** One part of a drawing with several weights: width and height, then the alphas in runs, one after the other. */
+export const strip = (id: number, request: StripRequest) =>
+    toldWith<[number, number]>(`/drawings/${id}/strip`, request);
+
+export const jobs = (shot: number) => ask<JobInfo[]>(`/shots/${shot}/jobs`);
+export const liftShot = (shot: number, settings: ShotLift) => ask<number>(`/shots/${shot}/lift`, 'POST', settings);
+export const deliver = (shot: number, delivery: Delivery) => ask<number>(`/shots/${shot}/deliver`, 'POST', delivery);
+export const stopJob = (job: number) => ask<null>(`/jobs/${job}/stop`, 'POST');
+export const register = (id: number, revision: number, marks: [Pt, Pt]) =>
+    ask<StepTold>(`/drawings/${id}/register`, 'POST', { revision, marks });
+export const findCorners = (id: number) => ask<[Pt, Pt, Pt, Pt] | null>(`/drawings/${id}/corners`);
+
+/** Sends a file; `progress` hears the share that is sent. */
+export function upload(shot: number, file: File, progress: (share: number) => void): Promise<BroughtIn> {
+    return new Promise((done, failed) => {
+        const request = new XMLHttpRequest();
+        request.open('POST', `/api/shots/${shot}/drawings?name=${encodeURIComponent(file.name)}`);
+        request.setRequestHeader('x-rhizograph', '1');
+        request.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total);
+        request.onload = () => {
+            if (request.status === 200) return done(JSON.parse(request.responseText) as BroughtIn);
+            try {
+                failed(new Refused(request.status, JSON.parse(request.responseText) as Refusal));
+            } catch {
+                failed(new Refused(request.status, { error: 'the upload was refused', advice: '', revision: null }));
+            }
+        };
+        request.onerror = () =>
+            failed(
+                new Refused(0, {
+                    error: 'the upload broke off',
+                    advice: 'Nothing was changed. Pictures up to 256 MiB and vector art up to 32 MiB are read.',
+                    revision: null,
+                }),
+            );
+        request.send(file);
+    });
+}
+
+/** How long to wait before listening again to a server that does not speak, ms. */
+const LISTEN_AGAIN = 2000;
+
+/**
+ * Hears of every change to a shot until the returned function is called; `back`: of a server that was away, or did not
+ * speak, what it told meanwhile was missed.
+ */
+export function listen(shot: number, heard: (event: ShotEvent) => void, back: () => void): () => void {
+    let source: EventSource;
+    let again: ReturnType<typeof setTimeout> | undefined;
+    let wasAway = false;
+    const begin = () => {
+        source = new EventSource(`/api/shots/${shot}/events`);
+        source.onmessage = (m) => heard(JSON.parse(m.data as string) as ShotEvent);
+        source.onopen = () => {
+            if (wasAway) back();
+            wasAway = false;
+        };
+        source.onerror = () => {
+            wasAway = true;
+            // Of some answers the browser itself does not listen again.
+            if (source.readyState === EventSource.CLOSED) again = setTimeout(begin, LISTEN_AGAIN);
+        };
+    };
+    begin();
+    return () => {
+        clearTimeout(again);
+        source.close();
+    };
+}

@@ -1,0 +1,47 @@
+/** What lies under a place of the sheet. */
+import { findings } from '../state/findings.svelte';
+import { sheet } from '../state/sheet.svelte';
+import type { Finding } from '../types/Finding';
+import type { LineView } from '../types/LineView';
+import type { Pt } from '../types/Pt';
+import type { RegionView } from '../types/RegionView';
+import type { Camera } from '../geometry/camera.svelte';
+import { markDistance } from './marks';
+import { pathOf } from './paths';
+
+/** A pen that draws nothing: it is only asked what a path holds. */
+let asked: CanvasRenderingContext2D | null = null;
+const pen = () => (asked ??= document.createElement('canvas').getContext('2d'));
+
+export function regionAt(p: Pt): RegionView | undefined {
+    const near = sheet.view?.regions.within([...p, ...p]) ?? [];
+    return near.find((r) => pen()?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd'));
+}
+
+/** The regions a stroke passes over, each once. */
+export function regionsUnder(path: Pt[]): RegionView[] {
+    const hit = path.map(regionAt).filter((r) => r !== undefined);
+    return hit.filter((r, i) => hit.findIndex((o) => o.id === r.id) === i);
+}
+
+/** A line of a kind that passes no farther from a place than so many px of the sheet. */
+export function lineAt(p: Pt, reach: number, which: (l: LineView) => boolean): LineView | undefined {
+    const g = pen();
+    if (!g) return undefined;
+    g.lineWidth = 2 * reach;
+    const near = sheet.view?.lines.within([...p, ...p], 2 * reach) ?? [];
+    return near.find((l) => which(l) && g.isPointInStroke(pathOf(l), p[0], p[1]));
+}
+
+/** How near to a mark a click must be to take its finding, px of the screen. */
+const GRASP = 26;
+
+/** The finding whose mark is nearest to a place of the screen. */
+export function findingAt(camera: Camera, at: Pt): Finding | undefined {
+    const here = camera.toSheet(at);
+    const marked = findings
+        .near([...here, ...here], GRASP / camera.scale)
+        .map((f) => ({ f, d: markDistance(camera, f, at) }));
+    const nearest = marked.sort((a, b) => a.d - b.d)[0];
+    return nearest && nearest.d < GRASP ? nearest.f : undefined;
+}

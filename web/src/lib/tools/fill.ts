@@ -1,0 +1,22 @@
+/** Regions filled with the swatch in hand. */
+import PaintBucket from '@lucide/svelte/icons/paint-bucket';
+import { regionsUnder } from '../drawn/under';
+import { bench } from '../state/bench.svelte';
+import { sheet } from '../state/sheet.svelte';
+import type { Stroke, Tool } from './tool';
+import { plain } from './trail';
+
+function pour({ path }: Stroke) {
+    const at = regionsUnder(path).map((r) => r.seed);
+    if (bench.swatch && at.length) return sheet.do({ of: 'paint', do: 'fill', at, swatch: bench.swatch });
+}
+
+export const fill: Tool = {
+    id: 'fill',
+    name: 'Fill',
+    help: 'Click a region, or drag across many',
+    icon: PaintBucket,
+    cursor: 'crosshair',
+    use: pour,
+    draw: plain,
+};

@@ -1,0 +1,81 @@
+/** Every tool once, and which of them lie in the tray of each station. */
+import { bench, type Station, type ToolId } from '../state/bench.svelte';
+import { sheet } from '../state/sheet.svelte';
+import type { Pt } from '../types/Pt';
+import { area } from './area';
+import { choose } from './choose';
+import { clear } from './clear';
+import { corners } from './corners';
+import { crop } from './crop';
+import { cut } from './cut';
+import { fill } from './fill';
+import { leak } from './leak';
+import { level } from './level';
+import { look } from './look';
+import { marks } from './marks';
+import { pick } from './pick';
+import { protect } from './protect';
+import { sample } from './sample';
+import { seam } from './seam';
+import { span } from './span';
+import { sweep } from './sweep';
+import { takeAway } from './take_away';
+import { touch } from './touch';
+import type { Tool } from './tool';
+
+const ALL: Tool[] = [
+    look,
+    level,
+    crop,
+    corners,
+    marks,
+    sample,
+    touch,
+    protect,
+    area,
+    choose,
+    sweep,
+    cut,
+    seam,
+    span,
+    leak,
+    takeAway,
+    fill,
+    pick,
+    clear,
+];
+const BY_ID = new Map(ALL.map((t) => [t.id, t]));
+
+export const toolOf = (id: ToolId): Tool => BY_ID.get(id) ?? look;
+
+/** The tools of each station, in the order of the tray. */
+export const TRAYS: Record<Station, Tool[]> = {
+    intake: [look, level, crop, corners, marks],
+    lift: [look, sample, touch, protect],
+    weight: [look, area, choose],
+    trace: [look],
+    join: [look, sweep, cut, seam, span, leak, takeAway],
+    paint: [look, fill, pick, clear],
+    'hand-off': [],
+};
+
+/** Those of the station's tray that fit the drawing: lines are chosen only where there are some. */
+export function tray(): Tool[] {
+    const { view } = sheet;
+    const ofLines = !!view?.traced && (bench.weighs === 'lines' || !view.lift);
+    const fits = (t: Tool) => bench.station !== 'weight' || t === look || (t === choose) === ofLines;
+    return TRAYS[bench.station].filter(fits);
+}
+
+/** The tool that follows the one in hand. */
+export function nextTool(): ToolId {
+    const list = tray();
+    const k = list.findIndex((t) => t.id === bench.tool);
+    return (list[(k + 1) % list.length] ?? look).id;
+}
+
+/** Uses the tool in hand with a stroke; `still`: it was let go where it began. */
+export async function use(path: Pt[], still: boolean) {
+    const [from, to] = [path[0], path[path.length - 1]];
+    if (sheet.view && from && to) await toolOf(bench.tool).use?.({ path, from, to, still });
+}
