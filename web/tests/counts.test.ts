@@ -65,18 +65,24 @@ test('every finding is counted once, and the parts that a box touches hold it', 
     );
 });
 
-test('a mark is as near as the nearest of its two sides and its middle', () => {
-    fc.assert(
-        fc.property(finding('f'), fc.tuple(fc.nat(900), fc.nat(700)), scale, (f, p, s) => {
-            const c = camera(s);
-            const d = markDistance(c, f, p);
-            const to = f.to ?? f.at;
-            const middle: [number, number] = [(f.at[0] + to[0]) / 2, (f.at[1] + to[1]) / 2];
-            const ways = [f.at, to, middle].map((q) => {
-                const [x, y] = c.toScreen(q);
-                return Math.hypot(x - p[0], y - p[1]);
-            });
-            expect(d).toBeCloseTo(Math.min(...ways), 6);
-        }),
-    );
+test('a mark is taken at either of its sides and at its middle, whatever the zoom', () => {
+    const gap = { at: [100, 100], to: [300, 100] } as unknown as Finding;
+    const alone = { at: [100, 100], to: null } as unknown as Finding;
+    for (const [zoom, x, y, far] of [
+        // On each of its three places, then beside them, then beyond.
+        [1, 100, 100, 0],
+        [1, 300, 100, 0],
+        [1, 200, 100, 0],
+        [1, 200, 130, 30],
+        [1, 150, 100, 50],
+        [1, 340, 100, 40],
+        [2, 400, 200, 0],
+        [2, 400, 260, 60],
+        [2, 300, 200, 100],
+    ] as const) {
+        const c = Object.assign(new Camera(), { x: 0, y: 0, scale: zoom, width: 0, height: 0 });
+        expect(markDistance(c, gap, [x, y]), `${x}, ${y} at ${zoom}`).toBeCloseTo(far);
+    }
+    const c = Object.assign(new Camera(), { x: 0, y: 0, scale: 1, width: 0, height: 0 });
+    expect(markDistance(c, alone, [130, 140])).toBeCloseTo(50);
 });

@@ -1,11 +1,10 @@
 //! A file that comes in made a drawing: laid out by what can be told of the picture by itself.
 
-use rhizograph_core::geom::{Bounds, Pt, pt};
-use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
-use rhizograph_core::model::recipe::{IntakeRecipe, Register};
+use rhizograph_core::geom::Pt;
+use rhizograph_core::intake::{Layout, by_itself};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
-use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
 use rhizograph_formats::{Input, Reading};
 use serde::{Deserialize, Serialize};
@@ -42,7 +41,7 @@ pub fn new_drawing(
             notes = r.notes;
             let mut sheet = Sheet::new(r.rgb.width, r.rgb.height, r.dpi.unwrap_or(dpi));
             sheet.dpi_assumed = r.dpi.is_none();
-            let intake = laid_out_by_itself(&r.rgb, sheet.dpi, pegs);
+            let intake = by_itself(&r.rgb, sheet.dpi, pegs);
             if let Ok(layout) = Layout::of(&intake, r.rgb.width, r.rgb.height) {
                 (sheet.width, sheet.height) = (layout.width, layout.height);
                 sheet.recipes.intake = intake;
@@ -87,41 +86,4 @@ fn can_be_opened(sheet: &Sheet) -> Result<(), rhizograph_formats::Error> {
         return too_much(format!("finding its {} regions takes too long to work on it", scene.regions.len()));
     }
     Ok(())
-}
-
-/// What can be told of a picture by itself: paper on a darker ground is squared up, peg holes register it.
-fn laid_out_by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> IntakeRecipe {
-    let corners = find_corners(rgb).map(|c| c.map(Pt::snapped));
-    let squared = IntakeRecipe { corners, ..IntakeRecipe::default() };
-    let Ok(layout) = Layout::of(&squared, rgb.width, rgb.height) else {
-        return IntakeRecipe::default();
-    };
-    let found = match corners {
-        None => find_pegs(rgb, dpi),
-        Some(_) => lay_out(rgb.clone(), &squared).ok().and_then(|square| find_pegs(&square, dpi)),
-    };
-    let Some(found) = found else {
-        return squared;
-    };
-    // Holes are covered on the original: the box around where each one's corners are there.
-    let on_original = |[x, y, w, h]: [f64; 4]| {
-        let corners = [pt(x, y), pt(x + w, y), pt(x + w, y + h), pt(x, y + h)].map(|p| layout.to_original.map(p));
-        let b = Bounds::of(&corners);
-        [b.min.x.floor(), b.min.y.floor(), (b.max.x - b.min.x).ceil(), (b.max.y - b.min.y).ceil()]
-    };
-    let from = found.marks().map(Pt::snapped);
-    let to = pegs.unwrap_or_else(|| level(from));
-    IntakeRecipe {
-        holes: found.boxes.map(on_original).to_vec(),
-        register: Some(Register { from, to, pegs: true }),
-        ..squared
-    }
-}
-
-/// Two marks brought level (or upright) about their middle.
-pub fn level(from: [Pt; 2]) -> [Pt; 2] {
-    let (middle, half) = (from[0].lerp(from[1], 0.5), from[0].dist(from[1]) / 2.0);
-    let d = from[1] - from[0];
-    let along = if d.x.abs() > d.y.abs() { pt(half * d.x.signum(), 0.0) } else { pt(0.0, half * d.y.signum()) };
-    [(middle - along).snapped(), (middle + along).snapped()]
 }

@@ -64,6 +64,22 @@ fn a_demo_sheet_gives_all_five_files_that_agree_with_each_other() {
 }
 
 #[test]
+fn a_photo_is_laid_out_as_the_server_lays_it_out() {
+    let dir = scratch("photo");
+    let (name, bytes) = rhizograph_app::demo::photographed(rhizograph_app::demo::PHOTOGRAPHED).unwrap();
+    let input = dir.join(&name);
+    std::fs::write(&input, &bytes).unwrap();
+    let at_server = rhizograph_app::intake::new_drawing(&name, &bytes, None).unwrap().sheet;
+    let run = prepare(&["--until", "lift"], &[&input], &dir.join("out"));
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let report = json(dir.join("out").join(input.file_stem().unwrap()).with_extension("report.json"));
+    assert!(report["intake"]["corners"].is_array(), "it is squared up: {}", report["intake"]);
+    assert_eq!(report["intake"], serde_json::to_value(&at_server.recipes.intake).unwrap());
+    assert_eq!(report["size"], serde_json::json!([at_server.width, at_server.height]));
+    std::fs::remove_dir_all(dir).ok();
+}
+
+#[test]
 fn bad_inputs_are_named_with_their_reason_and_the_others_are_done() {
     let dir = scratch("bad");
     let put = |name: &str, bytes: &[u8]| {

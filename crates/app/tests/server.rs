@@ -166,10 +166,13 @@ fn a_stale_step_is_refused_and_overwrites_nothing() {
     let id = drawing(&server, 1);
     let at = format!("/drawings/{id}");
     let fresh = get(&server, &at);
-    let first = command(&server, id, &fresh, json!({ "of": "trace", "do": "trace" }));
-    let mut recipes = fresh["recipes"].clone();
-    recipes["join"]["longest_gap"] = json!(1.0);
-    let body = json!({ "revision": fresh["info"]["revision"], "command": { "of": "settings", "do": "recipes", "recipes": recipes } });
+    let set = |longest: f64| {
+        let mut recipes = fresh["recipes"].clone();
+        recipes["join"]["longest_gap"] = json!(longest);
+        json!({ "of": "settings", "do": "recipes", "recipes": recipes })
+    };
+    let first = command(&server, id, &fresh, set(2.0));
+    let body = json!({ "revision": fresh["info"]["revision"], "command": set(1.0) });
     let mut refused = post(&server, &format!("{at}/commands"), &body);
     assert_eq!(refused.status(), 409);
     let told: Value = refused.body_mut().read_json().unwrap();
@@ -395,9 +398,17 @@ fn stopping_keeps_what_is_done_and_begins_nothing_more() {
     let job = job_when(&server, id, |j| j["done"].as_u64() >= Some(1));
     done(&server, &format!("/jobs/{}/stop", job["id"]), &json!({}));
     let stopped = job_when(&server, id, |j| j["state"] != "running");
-    std::thread::sleep(std::time::Duration::from_secs(3));
+    // Work is taken in turn: when what was asked for afterwards is done, nothing of the stopped work is left to be begun.
+    let one = json!({ "device": "sheet_feeder", "sheets": [0], "dpi": 100.0, "grey": true });
+    let other = done(
+        &server,
+        "/shots",
+        &json!({ "production": get(&server, "/productions")[0]["id"], "number": "031", "name": "After" }),
+    );
+    done(&server, &format!("/shots/{other}/deliver"), &one);
+    job_when(&server, other.as_i64().unwrap(), |j| j["state"] == "done");
     let later = job_when(&server, id, |_| true);
-    assert_eq!(later["done"], stopped["done"]);
+    assert_eq!((&later["id"], &later["done"]), (&stopped["id"], &stopped["done"]));
     let lifted =
         |s: &Value| s["drawings"].as_array().unwrap().iter().filter(|d| d["progress"]["lifted"] == json!(true)).count();
     let now = shot(&server, "012");
@@ -602,6 +613,46 @@ fn a_step_made_stale_by_another_server_is_refused_and_both_go_on_from_there() {
     }
     assert_eq!(state(&view), state(&traced));
     assert_eq!(whole(&get(&server, &at)), whole(&get(&other, &at)));
+}
+
+#[test]
+fn of_steps_on_one_state_those_on_different_things_stand_and_those_on_the_same_are_told() {
+    let mut server = Server::start();
+    let id = drawing(&server, 0);
+    let at = format!("/drawings/{id}");
+    let steps = format!("{at}/commands");
+    let view = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
+    let seeds: Vec<Value> = view["regions"].as_array().unwrap().iter().map(|r| r["seed"].clone()).collect();
+    let revision = &view["info"]["revision"];
+    let ask = |server: &Server, what: Value| {
+        let mut answer =
+            post(server, &steps, &json!({ "revision": revision, "numbering": view["numbering"], "command": what }));
+        let told: Value = answer.body_mut().with_config().limit(64 << 20).read_json().unwrap();
+        (answer.status().as_u16(), told)
+    };
+    let fill = |k: usize, swatch: &str| json!({ "of": "paint", "do": "fill", "at": [seeds[k]], "swatch": swatch });
+    assert_eq!(ask(&server, fill(0, "skin")).0, 200);
+    let gap = view["findings"].as_array().unwrap().iter().find(|f| f["kind"] == "gap" && f["sure"] == true).unwrap();
+    let (status, _) = ask(&server, json!({ "of": "findings", "do": "settle", "ids": [gap["id"]], "with": null }));
+    assert_eq!(status, 200);
+    // Whoever was behind is shown all of it.
+    let (status, whole) = ask(&server, json!({ "of": "lift", "do": "protect", "at": [5, 5] }));
+    assert_eq!((status, &whole["told"]), (200, &json!("whole")));
+    assert_eq!(whole["info"]["revision"], json!(revision.as_i64().unwrap() + 3));
+    assert_eq!(whole["regions"].as_array().unwrap().iter().filter(|r| r["swatch"] == "skin").count(), 1);
+    assert_eq!(whole["lines"].as_array().unwrap().len(), view["lines"].as_array().unwrap().len() + 1);
+    // The same region, the same gap: nothing is overwritten, and it is told what was done.
+    for clashing in [fill(0, "shell-rim"), json!({ "of": "findings", "do": "leave", "ids": [gap["id"]] })] {
+        let (status, told) = ask(&server, clashing);
+        assert_eq!((status, &told["revision"]), (409, &whole["info"]["revision"]), "{told}");
+        let advice = told["advice"].as_str().unwrap();
+        assert!(advice.contains("closed 1 gap") && advice.contains("filled 1 region"), "{advice}");
+    }
+    assert_eq!(post(&server, &format!("{at}/undo"), &json!({ "revision": revision })).status(), 409);
+    let all = get(&server, &at);
+    assert_eq!(state(&all), state(&whole));
+    server.crash_and_restart();
+    assert_eq!(state(&get(&server, &at)), state(&all));
 }
 
 #[test]

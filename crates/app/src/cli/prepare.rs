@@ -4,12 +4,12 @@ use crate::intake::USUAL_DPI;
 use crate::reader;
 use rayon::prelude::*;
 use rhizograph_core::edit::{close, cut_all};
-use rhizograph_core::intake::{find_pegs, lay_out};
+use rhizograph_core::intake::{by_itself, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
 use rhizograph_core::model::line::shared;
-use rhizograph_core::model::recipe::{CloseWith, Recipes};
+use rhizograph_core::model::recipe::{CloseWith, IntakeRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::raster::ink::Ink;
@@ -81,6 +81,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     let reading = reader::contents(&bytes, Reading::default());
     let input = reading.map_err(|reason| Error::File { path: path.to_owned(), reason })?;
     drop(bytes);
+    let mut recipes = recipes.clone();
     let mut notes = Vec::new();
     let mut clock = Clock { steps: Vec::new(), last: Instant::now() };
     let (mut sheet, mut lifted, vector) = match input {
@@ -88,11 +89,11 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
             notes = raster.notes;
             let dpi = raster.dpi.unwrap_or(USUAL_DPI);
             let original = [raster.rgb.width, raster.rgb.height];
-            let mut intake = recipes.intake.clone();
-            if intake.holes.is_empty() {
-                intake.holes = find_pegs(&raster.rgb, dpi).map_or(Vec::new(), |pegs| pegs.boxes.to_vec());
+            // A recipe that says nothing of it leaves it to the picture, as the server does.
+            if recipes.intake == IntakeRecipe::default() {
+                recipes.intake = by_itself(&raster.rgb, dpi, None);
             }
-            let rgb = lay_out(raster.rgb, &intake).map_err(core)?;
+            let rgb = lay_out(raster.rgb, &recipes.intake).map_err(core)?;
             let (ink, _) = lift::lift(&rgb, &recipes.lift, &ByHand::default(), dpi).map_err(core)?;
             (Sheet { original, ..Sheet::new(rgb.width, rgb.height, dpi) }, ink, false)
         }
@@ -219,6 +220,7 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     json!({
         "size": [sheet.width, sheet.height], "dpi": sheet.dpi, "steps": steps,
         "loose_ends": loose, "gaps": gaps, "tails": tails, "regions": regions, "notes": results.notes,
+        "intake": sheet.recipes.intake,
     })
 }
 

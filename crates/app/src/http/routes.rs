@@ -49,11 +49,17 @@ impl From<Error> for Refused {
                 (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None)
             }
             Error::Overtaken => (Status::TooManyRequests, "Nothing was changed. The newest is on its way.", None),
-            Error::Conflict { revision } => (
-                Status::Conflict,
-                "Nothing was overwritten. The drawing is shown as it is now; do your step again if it is still wanted.",
-                Some(*revision),
-            ),
+            Error::Conflict { revision, meanwhile } => {
+                let told = Refusal {
+                    error: error.to_string(),
+                    advice: format!(
+                        "Nothing was overwritten. {}The drawing is shown as it is now; do your step again if it is still wanted.",
+                        told_meanwhile(meanwhile)
+                    ),
+                    revision: Some(*revision),
+                };
+                return Refused(Status::Conflict, told);
+            }
             Error::Format(_) | Error::File(reader::Error::Refused(_)) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)
             }
@@ -91,6 +97,20 @@ impl From<Error> for Refused {
             }
         };
         Refused(status, Refusal { error: error.to_string(), advice: advice.into(), revision })
+    }
+}
+
+/// So many steps of others are named.
+const MOST_NAMED: usize = 3;
+
+/// What others did, in a sentence of its own; nothing if that is not known.
+fn told_meanwhile(steps: &[String]) -> String {
+    let more = steps.len().saturating_sub(MOST_NAMED);
+    let named = steps.iter().rev().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
+    match (steps.len(), more) {
+        (0, _) => String::new(),
+        (_, 0) => format!("Since then: {named}. "),
+        _ => format!("Since then: {named} and {more} more. "),
     }
 }
 
@@ -158,7 +178,7 @@ async fn set_swatches(bench: &Shared, events: &State<Events>, shot: i64, new: Js
         }
     }
     match store::set_swatches(&bench.pool, shot, new.revision, &new.swatches).await.map_err(Error::of_shot)? {
-        Written::Conflict { revision } => Err(Error::Conflict { revision }.into()),
+        Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
         Written::Done { revision } => {
             events.tell(shot, Event::Swatches);
             Ok(Json(revision))
@@ -483,10 +503,10 @@ async fn handed_off(
         (open.stored.revision, open.stored.shot, frame(&open))
     };
     if now != request.revision {
-        return Err(Error::Conflict { revision: now }.into());
+        return Err(Error::Conflict { revision: now, meanwhile: Vec::new() }.into());
     }
     match store::set_handed_off(&bench.pool, id, request.revision).await.map_err(Error::of_drawing)? {
-        Written::Conflict { revision } => Err(Error::Conflict { revision }.into()),
+        Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
         Written::Done { .. } => {
             events.tell(shot, Event::Drawings);
             Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
@@ -505,7 +525,7 @@ async fn hand_off_file(bench: &Shared, id: i64, name: &str, revision: Option<i64
     if let Some(asked) = revision
         && asked != open.stored.revision
     {
-        return Err(Error::Conflict { revision: open.stored.revision }.into());
+        return Err(Error::Conflict { revision: open.stored.revision, meanwhile: Vec::new() }.into());
     }
     let taken = tokio::task::spawn_blocking(move || hand_off::take(&open, &swatches, name));
     let file_of = taken.await.map_err(|_| Error::BrokeOff)??;

@@ -27,7 +27,11 @@ pub enum Error {
     #[error("there is no such work")]
     NoJob,
     #[error("the drawing was changed elsewhere in the meantime")]
-    Conflict { revision: i64 },
+    Conflict {
+        revision: i64,
+        /// The steps that came since, as far as they are known.
+        meanwhile: Vec<String>,
+    },
     #[error("there is nothing to {0}")]
     NothingTo(&'static str),
     #[error("newer ones were asked for")]

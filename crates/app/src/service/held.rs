@@ -2,6 +2,7 @@
 //! only steps and openings go one after the other. What was not used for long goes first, the larger parts before the
 //! drawing itself.
 
+use super::latest::Latest;
 use crate::store::Stored;
 use rhizograph_core::model::inking::Inking;
 use rhizograph_core::model::recipe::IntakeRecipe;
@@ -46,6 +47,7 @@ pub struct Known {
     pub is_vector: Option<bool>,
     pub lifted: Option<Lifted>,
     pub scene: Option<Arc<RwLock<SceneAt>>>,
+    pub latest: Latest,
 }
 
 /// The kept steps of the lift, with the sheet they are of.

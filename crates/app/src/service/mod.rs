@@ -9,6 +9,7 @@ pub mod error;
 pub mod events;
 pub mod hand_off;
 mod held;
+mod latest;
 pub mod open;
 pub mod pictures;
 mod places;

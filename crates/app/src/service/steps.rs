@@ -4,13 +4,14 @@
 use crate::api::StepTold;
 use crate::service::error::Error;
 use crate::service::held::{Lifted, SceneAt, Slot};
+use crate::service::latest::Done;
 use crate::service::open::{Open, progress, scene_of};
 use crate::service::view::{patch, view};
 use crate::service::{Bench, SceneHeld, advance, apart, fresh_numbering, known_open, make_ready_soon};
 use crate::store::{self, Begun, Step, Stored};
-use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan};
+use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan, replay};
 use rhizograph_core::geom::Pt;
-use rhizograph_core::intake::Layout;
+use rhizograph_core::intake::{Layout, level};
 use rhizograph_core::model::inking::Inking;
 use rhizograph_core::model::recipe::{IntakeRecipe, Register};
 use rhizograph_core::model::sheet::Sheet;
@@ -66,9 +67,17 @@ impl Bench {
             Some(open) => open,
             None => self.open_alone(&slot, id).await?,
         };
-        if open.stored.revision != revision {
-            return Err(Error::Conflict { revision: open.stored.revision });
+        // One made on an older state may stand on this one.
+        let now = open.stored.revision;
+        let since = if now == revision { None } else { Some(slot.known().latest.since(revision, now)) };
+        let refused = |slot: &Slot, now: i64| {
+            let meanwhile = slot.known().latest.labels(revision, now);
+            Error::Conflict { revision: now, meanwhile }
+        };
+        if let Some(None) = since {
+            return Err(refused(&slot, now));
         }
+        let since = since.flatten();
         let swatches: Vec<String> = match command {
             Command::Paint(PaintStep::Fill { .. }) | Command::Paint(PaintStep::FillEmpties { .. }) => {
                 let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
@@ -77,12 +86,12 @@ impl Bench {
             _ => Vec::new(),
         };
         // Tracing takes the ink of the settings as they are now, or as they are about to be.
-        let now = open.stored.sheet.inking();
+        let inking_now = open.stored.sheet.inking();
         let inking = match &command {
-            Command::Trace(TraceStep::Trace { .. }) => Some(now),
+            Command::Trace(TraceStep::Trace { .. }) => Some(inking_now),
             Command::Trace(TraceStep::Prepare { recipes }) => {
                 recipes.check()?;
-                Some(Inking { lift: recipes.lift.clone(), weight: recipes.weight.clone(), ..now })
+                Some(Inking { lift: recipes.lift.clone(), weight: recipes.weight.clone(), ..inking_now })
             }
             _ => None,
         };
@@ -93,24 +102,30 @@ impl Bench {
         };
         let (open, change) = apart(move || {
             let sheet = &open.stored.sheet;
-            let change = plan(sheet, &command, &Standing { lifted: &lifted, scene: &open.scene, swatches: &swatches });
+            let ground = Standing { lifted: &lifted, scene: &open.scene, swatches: &swatches };
+            let change = match since {
+                Some(since) => Ok(replay(sheet, &command, &ground, &since)),
+                None => plan(sheet, &command, &ground).map(Some),
+            };
             (open, change)
         })
         .await?;
         // What was planned on a state that is stored no more would be seen when it is written: what is not, is seen here.
-        if is_held && change.as_ref().map_or(true, |c| c.is_empty()) {
+        if is_held && change.as_ref().map_or(true, |c| c.as_ref().is_none_or(Change::is_empty)) {
             let stored = store::revision(&self.pool, id).await.map_err(Error::of_drawing)?;
             if stored != revision {
-                return Err(Error::Conflict { revision: stored });
+                return Err(refused(&slot, stored));
             }
         }
-        let change = change?;
+        let Some(change) = change? else { return Err(refused(&slot, now)) };
         if change.is_empty() {
             let shot = open.stored.shot;
             return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open)).await?))));
         }
         let (before, after) = (open.stored.clone(), change.apply(&open.stored.sheet)?);
         drop(open);
+        // Whoever made it on an older state is shown all that came since.
+        let numbering = if now == revision { numbering } else { 0 };
         self.finish(&slot, before, numbering, after, Step::Add(Box::new(change))).await
     }
 
@@ -122,7 +137,7 @@ impl Bench {
         let layout = Layout::of(recipe, w, h)?;
         let from = marks.map(|p| layout.to_turned.map(p).snapped());
         let others = store::marks_of_shot(&self.pool, stored.shot, id).await?;
-        let to = others.unwrap_or_else(|| crate::intake::level(from));
+        let to = others.unwrap_or_else(|| level(from));
         let register = Some(Register { from, to, pegs: false });
         let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
         self.command(id, revision, 0, Command::Intake(IntakeStep::Intake { intake })).await
@@ -134,7 +149,8 @@ impl Bench {
         let _one = slot.step.lock().await;
         let stored = self.stored(&slot, id).await?;
         if stored.revision != revision {
-            return Err(Error::Conflict { revision: stored.revision });
+            let meanwhile = slot.known().latest.labels(revision, stored.revision);
+            return Err(Error::Conflict { revision: stored.revision, meanwhile });
         }
         let what = if redo { "do again" } else { "undo" };
         let change: Change = store::pending(&self.pool, id, redo).await?.ok_or(Error::NothingTo(what))?;
@@ -200,6 +216,9 @@ impl Bench {
         let is_vector = slot.known().is_vector == Some(true);
         let open = Open { stored: stored.clone(), lifted: lifted.clone(), scene: SceneHeld(at), vector: is_vector };
         let far = progress(&stored.sheet, &open.scene);
+        let edited = edited.map(Arc::new);
+        let what = edited.clone().map(|edited| (Arc::new(step.change().clone()), edited));
+        let done = Done { revision: revision + 1, label: step.change().label.clone(), edited: what };
         let telling = apart(move || match edited {
             Some(edited) if numbering == open.scene.numbering() && open.stored.sheet.traced.is_some() => {
                 StepTold::Patch(Box::new(patch(&open, &before.sheet, &edited)))
@@ -216,6 +235,7 @@ impl Bench {
             let mut now = slot.known();
             now.stored = Some(stored.clone());
             now.scene = Some(known.clone());
+            now.latest.add(done);
             now.lifted = Some(Lifted { intake: intake.clone(), inking, dpi, inked: lifted });
             if let Some(source) = source {
                 now.source = Some((intake, source));
@@ -235,7 +255,7 @@ impl Bench {
         begun: sqlx::Result<Begun>,
     ) -> Result<(Arc<Stored>, Transaction<'static, Postgres>), Error> {
         let mut tx = match begun.map_err(Error::of_drawing)? {
-            Begun::Conflict { revision } => return Err(Error::Conflict { revision }),
+            Begun::Conflict { revision } => return Err(Error::Conflict { revision, meanwhile: Vec::new() }),
             Begun::Open(tx) => tx,
         };
         if !slot.is_wanted() {

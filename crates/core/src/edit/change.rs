@@ -2,7 +2,7 @@
 
 use super::patch::Patch;
 use crate::error::Error;
-use crate::geom::Pt;
+use crate::geom::{Bounds, Pt};
 use crate::model::by_hand::{Effect, Touch};
 use crate::model::erasure::Erasure;
 use crate::model::line::{Line, is_same};
@@ -11,6 +11,7 @@ use crate::model::recipe::Recipes;
 use crate::model::reweighed::Reweighed;
 use crate::model::sheet::{Sheet, TracedWith};
 use crate::model::verdict::Settled;
+use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -89,6 +90,42 @@ impl Change {
             && self.erased.is_empty()
             && self.drops.is_empty()
             && self.settled.is_empty()
+    }
+
+    /// Whether settings are others after it.
+    pub(super) fn sets_recipes(&self) -> bool {
+        self.recipes.is_some()
+    }
+
+    /// Whether the work by hand on the lift is another.
+    pub(super) fn is_by_hand(&self) -> bool {
+        let ByHandPatch { touches, inverted, protected } = &self.by_hand;
+        !(touches.is_empty() && inverted.is_empty() && protected.is_empty())
+    }
+
+    /// Whether verdicts come or go.
+    pub(super) fn settles(&self) -> bool {
+        !self.settled.is_empty()
+    }
+
+    /// Where drops come or go.
+    pub(super) fn drops(&self) -> impl Iterator<Item = Pt> {
+        self.drops.items().map(|d| d.at)
+    }
+
+    /// The erasures that come or go.
+    pub(super) fn erasures(&self) -> impl Iterator<Item = &Erasure> {
+        self.erased.items()
+    }
+
+    /// The ids of lines that come, go or change, and where lines come or go that bear no ink or leave it where it was.
+    pub(super) fn lines_with_places(&self) -> (FxHashSet<u64>, Vec<Bounds>) {
+        let of = |lines: &mut dyn Iterator<Item = &Arc<Line>>| lines.map(|l| l.id).collect::<FxHashSet<u64>>();
+        let (gone, came) = (of(&mut self.lines.gone()), of(&mut self.lines.came()));
+        let is_whole = |l: &&Arc<Line>| l.is_seam() || gone.contains(&l.id) != came.contains(&l.id);
+        let boxes = self.lines.items().filter(is_whole).map(|l| l.bounds()).collect();
+        let weighed = self.reweighed.items().map(|r| r.line);
+        (gone.iter().chain(&came).copied().chain(weighed).collect(), boxes)
     }
 
     /// Whether the sheet lies otherwise after it.

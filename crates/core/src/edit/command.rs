@@ -49,7 +49,7 @@ impl Command {
     /// How many things it names.
     fn named(&self) -> usize {
         match self {
-            Command::Findings(step) => step.named(),
+            Command::Findings(step) => step.ids().count(),
             Command::Paint(step) => step.named(),
             Command::Weight(WeightStep::Weigh { lines, .. }) => lines.len(),
             _ => 0,

@@ -34,12 +34,13 @@ pub enum FindingsStep {
 }
 
 impl FindingsStep {
-    /// How many findings it names.
-    pub(super) fn named(&self) -> usize {
-        match self {
-            FindingsStep::Settle { ids, .. } | FindingsStep::Leave { ids } | FindingsStep::Reopen { ids } => ids.len(),
-            FindingsStep::Decide { decisions } => decisions.len(),
-        }
+    /// The findings it names.
+    pub(super) fn ids(&self) -> impl Iterator<Item = &str> {
+        let (ids, decisions): (&[String], &[Decision]) = match self {
+            FindingsStep::Settle { ids, .. } | FindingsStep::Leave { ids } | FindingsStep::Reopen { ids } => (ids, &[]),
+            FindingsStep::Decide { decisions } => (&[], decisions),
+        };
+        ids.iter().map(String::as_str).chain(decisions.iter().map(|d| d.id.as_str()))
     }
 
     /// Does it to a sheet; gives its label.

@@ -37,3 +37,6 @@ pub(super) fn on_sheet(sheet: &Sheet, path: &[Pt]) -> Result<(), Error> {
     }
     lie_near(sheet, path)
 }
+
+/// How far around what it names a step looks, px at least: a seam's end reaches that far for a line.
+pub(super) const REACH: f64 = 32.0;

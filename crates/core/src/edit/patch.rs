@@ -61,6 +61,21 @@ impl<T: Clone + PartialEq> Patch<T> {
         swap(list, &self.added, &self.removed)
     }
 
+    /// What leaves the list.
+    pub(super) fn gone(&self) -> impl Iterator<Item = &T> {
+        self.removed.iter().map(|r| &r.1)
+    }
+
+    /// What enters it.
+    pub(super) fn came(&self) -> impl Iterator<Item = &T> {
+        self.added.iter().map(|a| &a.1)
+    }
+
+    /// Both.
+    pub(super) fn items(&self) -> impl Iterator<Item = &T> {
+        self.gone().chain(self.came())
+    }
+
     /// Whether nothing changes.
     pub fn is_empty(&self) -> bool {
         self.removed.is_empty() && self.added.is_empty()

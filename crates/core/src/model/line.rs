@@ -3,7 +3,7 @@
 use crate::geom::flat::{Facet, FlatPoint, Stroke};
 use crate::geom::profile::{thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Pt, polyline_len};
+use crate::geom::{Bounds, Pt, polyline_len};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -107,6 +107,14 @@ impl Line {
         match &self.form {
             Form::Centreline { spine, .. } | Form::Seam { spine } => Some(spine),
             Form::Outline { .. } => None,
+        }
+    }
+
+    /// A box around its geometry, its width left aside.
+    pub fn bounds(&self) -> Bounds {
+        match &self.form {
+            Form::Centreline { spine, .. } | Form::Seam { spine } => Bounds::of(&spine.points),
+            Form::Outline { contours } => Bounds::of(contours.iter().flat_map(|c| &c.points)),
         }
     }
 
