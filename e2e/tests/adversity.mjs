@@ -49,7 +49,8 @@ export const tests = {
             await page.goto(`${url}/#/drawing/${id}/join`);
             await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
             await elsewhere(url, id, {
-                of: 'join', do: 'sweep',
+                of: 'join',
+                do: 'sweep',
                 path: [
                     [1, 1],
                     [2, 2],

@@ -115,6 +115,15 @@ export const tests = {
             await page.getByRole('button', { name: 'Sheet feeder', exact: true }).click();
             for (const n of [1, 3, 4, 6, 7, 8]) await page.getByRole('button', { name: `Sheet ${n}` }).click();
             await page.getByRole('radio', { name: '150 dpi' }).click();
+            // Arrow keys choose among them, round and round; one of them is in the order of the tab key.
+            const chosen = () => page.getByRole('radio', { name: /dpi/, checked: true }).innerText();
+            await page.keyboard.press('ArrowRight');
+            assert.equal(await chosen(), '300 dpi');
+            await page.keyboard.press('ArrowLeft');
+            await page.keyboard.press('ArrowLeft');
+            assert.equal(await chosen(), '600 dpi');
+            await page.keyboard.press('ArrowDown');
+            assert.equal(await chosen(), '150 dpi');
             await page.getByRole('radio', { name: 'Grey' }).click();
             await page.getByRole('button', { name: 'Feed 2 sheets' }).click();
             await page.locator('tbody tr').first().waitFor();

@@ -6,6 +6,7 @@
 
 pub mod edit;
 pub mod error;
+pub(crate) mod forest;
 pub mod geom;
 pub mod intake;
 pub mod join;

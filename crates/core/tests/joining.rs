@@ -625,7 +625,7 @@ fn tracing_again_keeps_what_was_made_by_hand_and_makes_nothing_twice() {
 #[test]
 fn what_the_trace_shows_is_what_it_then_does() {
     use rhizograph_core::model::inking::Inking;
-    use rhizograph_core::model::sheet::Kept;
+    use rhizograph_core::model::sheet::Spared;
     use rhizograph_core::preview::Stages;
     use rhizograph_core::raster::window::Window;
     let ink = inked(&[
@@ -638,7 +638,7 @@ fn what_the_trace_shows_is_what_it_then_does() {
     let recipe = rhizograph_core::model::recipe::TraceRecipe { widest_line: 1.0, tolerance: 0.1, ..recipe };
     let mut stages = Stages::default();
     let whole = Window { x: 0, y: 0, width: 400, height: 300, level: 0 };
-    let (shown, lines) = stages.traced(&paper, &inking, &recipe, &Kept::default(), (whole, true), 300.0).unwrap();
+    let (shown, lines) = stages.traced(&paper, &inking, &recipe, &Spared::default(), (whole, true), 300.0).unwrap();
     let inked = stages.ink(&paper, &inking, 300.0);
     let done = trace(&(*inked).as_ref().unwrap().0, &recipe, 300.0, 1);
     assert_eq!(*lines, done);
@@ -647,7 +647,8 @@ fn what_the_trace_shows_is_what_it_then_does() {
     assert_eq!(shown, drawn);
     // A part alone, while a slider is dragged, looks the same but for a shade at its rim.
     let part = Window { x: 80, y: 60, width: 100, height: 100, level: 0 };
-    let (seen, _) = Stages::default().traced(&paper, &inking, &recipe, &Kept::default(), (part, false), 300.0).unwrap();
+    let (seen, _) =
+        Stages::default().traced(&paper, &inking, &recipe, &Spared::default(), (part, false), 300.0).unwrap();
     let far = (0..100 * 100).filter(|i| {
         let (x, y) = (i % 100, i / 100);
         seen.at(x, y).abs_diff(*drawn.at(80 + x, 60 + y)) > 60

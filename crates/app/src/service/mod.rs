@@ -351,7 +351,7 @@ impl Bench {
             });
         }
         if let Some(recipe) = trace {
-            let kept = stored.sheet.kept();
+            let kept = stored.sheet.spared();
             let looking = move |stages: &mut Stages, source: &Plane<Rgb>| {
                 let (alpha, lines) = stages.traced(source, &inking, &recipe, &kept, (window, exact), dpi)?;
                 let centrelines = lines.iter().filter(|l| matches!(l.form, Form::Centreline { .. })).count();

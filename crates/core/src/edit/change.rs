@@ -1,6 +1,6 @@
 //! Changes: the difference between two states of a sheet, both ways.
 
-use super::patch::Patch;
+use super::patch::{Patch, Way};
 use crate::error::Error;
 use crate::geom::{Bounds, Pt};
 use crate::model::by_hand::{Effect, Touch};
@@ -135,48 +135,33 @@ impl Change {
 
     /// The sheet after the change. Errors: it was planned on another state.
     pub fn apply(&self, sheet: &Sheet) -> Result<Sheet, Error> {
-        let mut s = sheet.clone();
-        self.lines.apply(&mut s.lines)?;
-        self.erased.apply(&mut s.erased)?;
-        self.drops.apply(&mut s.drops)?;
-        self.settled.apply(&mut s.settled)?;
-        self.by_hand.touches.apply(&mut s.by_hand.touches)?;
-        self.by_hand.inverted.apply(&mut s.by_hand.inverted)?;
-        self.by_hand.protected.apply(&mut s.by_hand.protected)?;
-        self.reweighed.apply(&mut s.reweighed)?;
-        if let Some(z) = self.size {
-            (s.width, s.height, s.dpi, s.dpi_assumed) = z.1;
-        }
-        if let Some(r) = &self.recipes {
-            s.recipes = r.1.clone();
-        }
-        s.next_id = self.next_id.1;
-        if let Some(t) = &self.traced {
-            s.traced = t.1.clone();
-        }
-        Ok(s)
+        self.lead(sheet, Way::Forth)
     }
 
     /// The sheet before the change. Errors: it is not in the state the change left.
     pub fn undo(&self, sheet: &Sheet) -> Result<Sheet, Error> {
+        self.lead(sheet, Way::Back)
+    }
+
+    fn lead(&self, sheet: &Sheet, way: Way) -> Result<Sheet, Error> {
         let mut s = sheet.clone();
-        self.lines.undo(&mut s.lines)?;
-        self.erased.undo(&mut s.erased)?;
-        self.drops.undo(&mut s.drops)?;
-        self.settled.undo(&mut s.settled)?;
-        self.by_hand.touches.undo(&mut s.by_hand.touches)?;
-        self.by_hand.inverted.undo(&mut s.by_hand.inverted)?;
-        self.by_hand.protected.undo(&mut s.by_hand.protected)?;
-        self.reweighed.undo(&mut s.reweighed)?;
-        if let Some(z) = self.size {
-            (s.width, s.height, s.dpi, s.dpi_assumed) = z.0;
+        self.lines.lead(&mut s.lines, way)?;
+        self.erased.lead(&mut s.erased, way)?;
+        self.drops.lead(&mut s.drops, way)?;
+        self.settled.lead(&mut s.settled, way)?;
+        self.by_hand.touches.lead(&mut s.by_hand.touches, way)?;
+        self.by_hand.inverted.lead(&mut s.by_hand.inverted, way)?;
+        self.by_hand.protected.lead(&mut s.by_hand.protected, way)?;
+        self.reweighed.lead(&mut s.reweighed, way)?;
+        if let Some(size) = &self.size {
+            (s.width, s.height, s.dpi, s.dpi_assumed) = *way.end(size);
         }
-        if let Some(r) = &self.recipes {
-            s.recipes = r.0.clone();
+        if let Some(recipes) = &self.recipes {
+            s.recipes = way.end(recipes).clone();
         }
-        s.next_id = self.next_id.0;
-        if let Some(t) = &self.traced {
-            s.traced = t.0.clone();
+        s.next_id = *way.end(&self.next_id);
+        if let Some(traced) = &self.traced {
+            s.traced = way.end(traced).clone();
         }
         Ok(s)
     }

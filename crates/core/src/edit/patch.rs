@@ -4,6 +4,23 @@ use crate::error::Error;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
+/// Which way a change is taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Way {
+    Forth,
+    Back,
+}
+
+impl Way {
+    /// Of what was before and what is after, that which it leads to.
+    pub(super) fn end<T>(self, (before, after): &(T, T)) -> &T {
+        match self {
+            Way::Forth => after,
+            Way::Back => before,
+        }
+    }
+}
+
 /// What leaves a list and what enters it, by place; what stays keeps its order.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(bound = "T: Serialize + serde::de::DeserializeOwned")]
@@ -53,12 +70,11 @@ impl<T: Clone + PartialEq> Patch<T> {
         Patch { removed: gone.map(|(i, t)| (first + i, t.clone())).collect(), added }
     }
 
-    pub(super) fn apply(&self, list: &mut Vec<T>) -> Result<(), Error> {
-        swap(list, &self.removed, &self.added)
-    }
-
-    pub(super) fn undo(&self, list: &mut Vec<T>) -> Result<(), Error> {
-        swap(list, &self.added, &self.removed)
+    pub(super) fn lead(&self, list: &mut Vec<T>, way: Way) -> Result<(), Error> {
+        match way {
+            Way::Forth => swap(list, &self.removed, &self.added),
+            Way::Back => swap(list, &self.added, &self.removed),
+        }
     }
 
     /// What leaves the list.

@@ -2,8 +2,8 @@
 //! union-find (Rosenfeld and Pfaltz, "Sequential Operations in Digital Picture Processing", 1966), then taken away up
 //! to any size.
 
+use crate::forest::Forest;
 use crate::geom::{Pt, pt};
-use crate::raster::components::root;
 use crate::raster::ink::IS_INK;
 use crate::raster::plane::Plane;
 use rayon::prelude::*;
@@ -111,7 +111,7 @@ fn pieces(alpha: &Plane<u8>, ink: bool) -> Pieces {
         runs.extend(r);
         ends.extend(e.into_iter().map(|e| e + before));
     }
-    let mut parent: Vec<u32> = (0..runs.len() as u32).collect();
+    let mut put = Forest::new(runs.len());
     let slack = u32::from(ink);
     for y in 1..h {
         let (mut k, above, end) = (ends[y - 1], ends[y], ends[y + 1]);
@@ -122,21 +122,20 @@ fn pieces(alpha: &Plane<u8>, ink: bool) -> Pieces {
             }
             let mut j = k;
             while j < above && runs[j].from < run.to + slack {
-                let (a, b) = (root(&mut parent, j as u32), root(&mut parent, me as u32));
-                parent[a.max(b) as usize] = a.min(b);
+                put.join(j, me);
                 j += 1;
             }
         }
     }
+    let roots = put.into_roots();
     let mut area = vec![0u32; runs.len()];
     let mut border = vec![false; runs.len()];
     for (i, run) in runs.iter().enumerate() {
-        let r = root(&mut parent, i as u32);
-        parent[i] = r;
+        let r = roots[i];
         area[r as usize] += run.to - run.from;
         border[r as usize] |= run.y == 0 || run.y as usize + 1 == h || run.from == 0 || run.to == w;
     }
-    Pieces { runs, rows: ends, roots: parent, area, border }
+    Pieces { runs, rows: ends, roots, area, border }
 }
 
 /// The pieces of ink or of enclosed paper that have fewer than `limit` pixels. `open`: what touches the plane's border

@@ -55,7 +55,7 @@ pub struct TracedWith {
 
 /// What tracing again keeps: lines somebody made or changed, and what was taken off the pixels.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct Kept {
+pub struct Spared {
     pub lines: Vec<Arc<Line>>,
     pub erased: Vec<Erasure>,
 }
@@ -106,9 +106,9 @@ impl Sheet {
     }
 
     /// What tracing again would keep.
-    pub fn kept(&self) -> Kept {
+    pub fn spared(&self) -> Spared {
         let lines = self.lines.iter().filter(|l| l.made != Made::Traced).cloned().collect();
-        Kept { lines, erased: self.erased.clone() }
+        Spared { lines, erased: self.erased.clone() }
     }
 
     /// Whether all that is drawn and kept on it lies where it can be worked on: numbers that are finite, places at most

@@ -11,7 +11,7 @@ use crate::model::inking::Inking;
 use crate::model::line::Line;
 use crate::model::pixels;
 use crate::model::recipe::{Edge, LiftRecipe, Placement, Points, Polarity, TraceRecipe, WeightRecipe, px_per_mm};
-use crate::model::sheet::Kept;
+use crate::model::sheet::Spared;
 use crate::raster::ink::Ink;
 use crate::raster::plane::{Plane, Rgb};
 use crate::raster::window::Window;
@@ -42,7 +42,7 @@ struct Boned {
     bones: Bones,
 }
 
-type Traced = (TraceRecipe, Kept, Arc<Vec<Line>>);
+type Traced = (TraceRecipe, Spared, Arc<Vec<Line>>);
 
 type BaseKey = (CoverKey, Option<Points>, Edge, u64, Vec<Touch>, Vec<Effect>);
 
@@ -400,7 +400,7 @@ impl Stages {
         sheet: &Plane<Rgb>,
         inking: &Inking,
         recipe: &TraceRecipe,
-        kept: &Kept,
+        kept: &Spared,
         (window, whole): (Window, bool),
         dpi: f64,
     ) -> Result<(Plane<u8>, Arc<Vec<Line>>), Error> {

@@ -1,5 +1,6 @@
 //! Connected pieces of ink or paper, labelled: runs of rows and union-find.
 
+use crate::forest::Forest;
 use crate::raster::plane::Plane;
 
 /// A connected piece: its pixels' count and its box (x0, y0, x1, y1, ends left out).
@@ -15,18 +16,9 @@ struct Run {
     to: usize,
 }
 
-/// The root of `i` in a forest of parents; the way there gets shorter.
-pub(crate) fn root(parent: &mut [u32], mut i: u32) -> u32 {
-    while parent[i as usize] != i {
-        parent[i as usize] = parent[parent[i as usize] as usize];
-        i = parent[i as usize];
-    }
-    i
-}
-
-fn runs_of(is_in: impl Fn(usize, usize) -> bool, w: usize, h: usize, diagonal: bool) -> (Vec<Run>, Vec<u32>) {
+fn runs_of(is_in: impl Fn(usize, usize) -> bool, w: usize, h: usize, diagonal: bool) -> (Vec<Run>, Forest) {
     let mut runs: Vec<Run> = Vec::new();
-    let mut parent: Vec<u32> = Vec::new();
+    let mut put = Forest::default();
     let mut above = 0..0;
     for y in 0..h {
         let first = runs.len();
@@ -43,32 +35,31 @@ fn runs_of(is_in: impl Fn(usize, usize) -> bool, w: usize, h: usize, diagonal: b
             }
             let me = runs.len();
             runs.push(Run { y, from, to: x });
-            parent.push(me as u32);
+            put.add();
             let slack = usize::from(diagonal);
             while k < above.end && runs[k].to + slack <= from {
                 k += 1;
             }
             let mut j = k;
             while j < above.end && runs[j].from < x + slack {
-                let (a, b) = (root(&mut parent, j as u32), root(&mut parent, me as u32));
-                parent[a.max(b) as usize] = a.min(b);
+                put.join(j, me);
                 j += 1;
             }
         }
         above = first..runs.len();
     }
-    (runs, parent)
+    (runs, put)
 }
 
 /// Labels each pixel of the set with the number of its piece (from 1; 0 outside), pieces in reading order.
 /// `diagonal`: pixels that touch at a corner are connected.
 pub fn components(set: &Plane<bool>, diagonal: bool) -> (Plane<u32>, Vec<Component>) {
-    let (runs, mut parent) = runs_of(|x, y| *set.at(x, y), set.width, set.height, diagonal);
+    let (runs, mut put) = runs_of(|x, y| *set.at(x, y), set.width, set.height, diagonal);
     let mut number = vec![0u32; runs.len()];
     let mut pieces: Vec<Component> = Vec::new();
     let mut labels = Plane::new(set.width, set.height, 0u32);
     for i in 0..runs.len() {
-        let r = root(&mut parent, i as u32) as usize;
+        let r = put.root(i);
         if number[r] == 0 {
             pieces.push(Component { area: 0, bounds: (usize::MAX, usize::MAX, 0, 0) });
             number[r] = pieces.len() as u32;

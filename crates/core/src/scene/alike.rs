@@ -1,5 +1,6 @@
 //! Findings that are alike: the ends of one hatching, specks of one kind. One decision serves all of them.
 
+use crate::forest::Forest;
 use crate::geom::{Pt, angle_between};
 use crate::model::recipe::px_per_mm;
 use crate::model::verdict::Kind;
@@ -57,28 +58,20 @@ pub fn alike(findings: &Findings, network: &Network, dpi: f64) -> Vec<Vec<String
     for (n, t) in all.iter().enumerate() {
         cells.entry(cell(t.finding.at)).or_default().push(n);
     }
-    let mut parent: Vec<usize> = (0..all.len()).collect();
-    fn root(parent: &mut [usize], mut n: usize) -> usize {
-        while parent[n] != n {
-            parent[n] = parent[parent[n]];
-            n = parent[n];
-        }
-        n
-    }
+    let mut like = Forest::new(all.len());
     for (n, t) in all.iter().enumerate() {
         let [x, y] = cell(t.finding.at);
         for near in (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| [x + dx, y + dy])) {
             for &m in cells.get(&near).into_iter().flatten().filter(|m| **m > n) {
                 if all[m].finding.at.dist(t.finding.at) < reach && t.is_like(&all[m]) {
-                    let (a, b) = (root(&mut parent, n), root(&mut parent, m));
-                    parent[a.max(b)] = a.min(b);
+                    like.join(n, m);
                 }
             }
         }
     }
     let mut groups: FxHashMap<usize, Vec<usize>> = FxHashMap::default();
     for n in 0..all.len() {
-        groups.entry(root(&mut parent, n)).or_default().push(n);
+        groups.entry(like.root(n)).or_default().push(n);
     }
     let mut groups: Vec<Vec<usize>> = groups.into_values().filter(|g| g.len() >= LEAST).collect();
     groups.sort_unstable();

@@ -10,12 +10,12 @@ use std::sync::Arc;
 /// How closely curves are followed, px.
 const FLATNESS: f64 = 0.2;
 
-struct Kept {
+struct Stretch {
     a: FlatPoint,
     b: FlatPoint,
 }
 
-impl RTreeObject for Kept {
+impl RTreeObject for Stretch {
     type Envelope = AABB<[f64; 2]>;
     fn envelope(&self) -> Self::Envelope {
         let box_of = Bounds::of([&self.a.p, &self.b.p]).grown(self.a.width.max(self.b.width) / 2.0 + 2.0);
@@ -29,10 +29,10 @@ pub fn without_covered(lines: Vec<Line>, kept: &[Arc<Line>], first_id: u64) -> V
     let mut segments = Vec::new();
     for line in kept.iter().filter(|l| !l.is_seam()) {
         let flat = line.flat(FLATNESS);
-        segments.extend(flat.windows(2).map(|w| Kept { a: w[0], b: w[1] }));
+        segments.extend(flat.windows(2).map(|w| Stretch { a: w[0], b: w[1] }));
         for ring in line.rings(FLATNESS) {
             let on = |p: Pt| FlatPoint { p, width: 4.0 };
-            segments.extend((0..ring.len()).map(|k| Kept { a: on(ring[k]), b: on(ring[(k + 1) % ring.len()]) }));
+            segments.extend((0..ring.len()).map(|k| Stretch { a: on(ring[k]), b: on(ring[(k + 1) % ring.len()]) }));
         }
     }
     if segments.is_empty() {

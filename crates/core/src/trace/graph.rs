@@ -1,6 +1,7 @@
 //! The stroke graph of a skeleton: nodes where branches meet or end, edges along the branches; bumps of the rim pruned,
 //! the two half-crossings that thinning makes of one crossing put together again.
 
+use crate::forest::Forest;
 use crate::geom::{Pt, angle_between, outward_from, pt};
 use crate::raster::plane::Plane;
 use crate::raster::thinning::AROUND;
@@ -442,17 +443,10 @@ impl Graph {
     }
 
     fn contract(&mut self, short: &[usize]) {
-        let mut parent: Vec<usize> = (0..self.nodes.len()).collect();
-        fn find(parent: &mut [usize], mut i: usize) -> usize {
-            while parent[i] != i {
-                parent[i] = parent[parent[i]];
-                i = parent[i];
-            }
-            i
-        }
+        let mut put = Forest::new(self.nodes.len());
         for &k in short {
             let Some(e) = self.edges[k].clone() else { continue };
-            let (a, b) = (find(&mut parent, e.a), find(&mut parent, e.b));
+            let (a, b) = (put.root(e.a), put.root(e.b));
             if a == b || self.nodes[a].in_solid || self.nodes[b].in_solid {
                 continue;
             }
@@ -461,7 +455,7 @@ impl Graph {
                 continue;
             }
             self.edges[k] = None;
-            parent[b] = a;
+            put.join_to(a, b);
             let middle = self.nodes[a].at.lerp(self.nodes[b].at, 0.5);
             self.nodes[a].at = middle;
             self.nodes[a].radius = self.nodes[a].radius.max(self.nodes[b].radius);
@@ -469,8 +463,8 @@ impl Graph {
         }
         for e in self.edges.iter_mut().flatten() {
             if e.a != LOOP {
-                e.a = find(&mut parent, e.a);
-                e.b = find(&mut parent, e.b);
+                e.a = put.root(e.a);
+                e.b = put.root(e.b);
             }
         }
     }

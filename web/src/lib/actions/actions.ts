@@ -98,6 +98,24 @@ export const GROUPS: Group[] = [
         ],
     },
     {
+        name: 'Always',
+        actions: [
+            { does: 'undo', keys: [{ caps: ['Ctrl', 'Z'], on: ['$mod+z'], run: () => void sheet.undo() }] },
+            {
+                does: 'do again',
+                keys: [
+                    { caps: ['Ctrl', 'Shift', 'Z'], on: ['$mod+Shift+z'], run: () => void sheet.redo() },
+                    { caps: ['Ctrl', 'Y'], on: ['$mod+y'], run: () => void sheet.redo() },
+                ],
+            },
+            {
+                does: 'this page',
+                keys: [{ caps: ['?'], on: ['?', 'Shift+?'], run: () => (bench.keysShown = true) }],
+                anywhere: true,
+            },
+        ],
+    },
+    {
         name: 'Looking',
         actions: [
             {
@@ -157,24 +175,6 @@ export const GROUPS: Group[] = [
             { does: 'held while drawing a seam: straight', keys: [told('Shift')] },
             { does: 'held while cutting out: a box', keys: [told('Shift')] },
             { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
-        ],
-    },
-    {
-        name: 'Always',
-        actions: [
-            { does: 'undo', keys: [{ caps: ['Ctrl', 'Z'], on: ['$mod+z'], run: () => void sheet.undo() }] },
-            {
-                does: 'do again',
-                keys: [
-                    { caps: ['Ctrl', 'Shift', 'Z'], on: ['$mod+Shift+z'], run: () => void sheet.redo() },
-                    { caps: ['Ctrl', 'Y'], on: ['$mod+y'], run: () => void sheet.redo() },
-                ],
-            },
-            {
-                does: 'this page',
-                keys: [{ caps: ['?'], on: ['?', 'Shift+?'], run: () => (bench.keysShown = true) }],
-                anywhere: true,
-            },
         ],
     },
 ];

@@ -149,7 +149,7 @@
     }
 
     function key(e: KeyboardEvent, isDown: boolean) {
-        if (e.code !== 'Space' || (e.target as HTMLElement).closest('input, textarea, button, [role=dialog]')) return;
+        if (e.code !== 'Space' || (e.target as HTMLElement).closest('input, textarea, button, dialog')) return;
         e.preventDefault();
         space = isDown;
     }

@@ -1,4 +1,6 @@
 <script lang="ts" generics="T extends string">
+    import { radios } from './radios';
+
     interface Props {
         label: string;
         value: T;
@@ -15,6 +17,7 @@
     <div
         class="flex overflow-hidden rounded-[9px] border border-base-300 text-[13px]"
         role="radiogroup"
+        use:radios
         aria-label={label}
     >
         {#each options as o (o.value)}
@@ -22,6 +25,7 @@
                 type="button"
                 role="radio"
                 aria-checked={o.value === value}
+                tabindex={o.value === value ? 0 : -1}
                 title={o.help}
                 class="flex-1 cursor-pointer {compact ? 'px-2.5' : 'px-1'} py-1 {o.value === value
                     ? 'bg-primary text-primary-content'

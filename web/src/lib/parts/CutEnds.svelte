@@ -1,5 +1,6 @@
 <script lang="ts">
     import { bench } from '../state/bench.svelte';
+    import { radios } from './radios';
     import type { EndStyle } from '../types/EndStyle';
 
     const STYLES: { style: EndStyle; name: string; help: string; shape: string }[] = [
@@ -22,6 +23,7 @@
 <div
     class="absolute bottom-[66px] left-1/2 flex -translate-x-1/2 items-center gap-1 rounded-[12px] bg-base-100 px-2 py-1 text-[12.5px] whitespace-nowrap shadow-lg"
     role="radiogroup"
+    use:radios
     aria-label="How cut lines end"
 >
     <span class="quiet px-1">Ends</span>
@@ -33,6 +35,7 @@
                 ? 'bg-primary text-primary-content'
                 : 'hover:bg-base-200'}"
             aria-checked={bench.cutEnds === s.style}
+            tabindex={bench.cutEnds === s.style ? 0 : -1}
             title={s.help}
             onclick={() => (bench.cutEnds = s.style)}
         >

@@ -14,6 +14,11 @@
     const { onfiles }: Props = $props();
     const SHEETS = Array.from({ length: 8 }, (_, i) => i);
     let open = $state(false);
+    let dialog: HTMLDialogElement;
+    $effect(() => {
+        if (open && !dialog.open) dialog.showModal();
+        if (!open && dialog.open) dialog.close();
+    });
     let device = $state<'feeder' | 'camera' | null>(null);
     let chosen = $state<number[]>(SHEETS);
     let dpi = $state<'150' | '300' | '600'>('300');
@@ -48,20 +53,9 @@
     );
 </script>
 
-{#if open}
-    <div
-        class="fixed inset-0 z-50 grid place-items-center bg-black/30"
-        role="presentation"
-        onclick={(e) => e.target === e.currentTarget && (open = false)}
-    >
-        <div
-            class="w-[470px] rounded-2xl bg-base-100 p-5 shadow-2xl"
-            role="dialog"
-            aria-modal="true"
-            aria-label="Bring in"
-            tabindex="-1"
-            onkeydown={(e) => e.key === 'Escape' && (open = false)}
-        >
+<dialog bind:this={dialog} class="modal" onclose={() => (open = false)} aria-label="Bring in">
+    {#if open}
+        <div class="modal-box w-[470px] bg-base-100 p-5">
             <h2 class="text-[19px]">Bring into shot {shots.shot?.number ?? ''}</h2>
             <div class="mt-3 grid grid-cols-3 gap-2.5 text-[13px]">
                 {#each [{ id: 'files', name: 'Files', icon: FileUp }, { id: 'feeder', name: 'Sheet feeder', icon: Printer }, { id: 'camera', name: 'Phone camera', icon: Camera }] as d (d.id)}
@@ -135,5 +129,6 @@
                 </div>
             {/if}
         </div>
-    </div>
-{/if}
+    {/if}
+    <form method="dialog" class="modal-backdrop"><button aria-label="Close">close</button></form>
+</dialog>

@@ -6,7 +6,7 @@ use super::super::gap::Swapped;
 use super::candidate::{AROUND, Candidate, Way, candidates_of, in_order};
 use super::ranked::{Ranked, Verdict};
 use super::standing::Standing;
-use super::state::{Chosen, Gaps};
+use super::state::{Chosen, Gaps, Looseness};
 use super::way::{gap_of, ways_of};
 use crate::geom::{Bounds, Pt, segments_cross};
 use crate::raster::plane::Plane;
@@ -53,12 +53,12 @@ impl Gaps {
         alpha: &Plane<u8>,
         asked: impl Fn(&LineEnd) -> bool,
     ) -> Vec<Ranked> {
-        let before = std::mem::replace(&mut self.loose, vec![0; 2 * network.line_numbers()]);
+        let before = std::mem::replace(&mut self.loose, vec![Looseness::Joined; 2 * network.line_numbers()]);
         let mut anew = vec![false; self.loose.len()];
         let mut all = Bounds::EMPTY;
         for end in network.ends().filter(|e| e.loose) {
             let n = end_place(end.key());
-            self.loose[n] = 1 + u8::from(network.loose_at_both(end.line));
+            self.loose[n] = if network.loose_at_both(end.line) { Looseness::BothLoose } else { Looseness::Loose };
             if before.get(n) != Some(&self.loose[n]) || asked(end) {
                 anew[n] = true;
                 all = all.around(&Bounds::of([&end.p]));
@@ -71,7 +71,7 @@ impl Gaps {
         let order = in_order(network);
         // Merged, where what was there goes before what is as good.
         let loose = &self.loose;
-        let stays = |n: u32| loose[n as usize] > 0 && !anew[n as usize];
+        let stays = |n: u32| loose[n as usize] != Looseness::Joined && !anew[n as usize];
         let mut gone: Vec<Ranked> = Vec::new();
         let mut merged: Vec<Ranked> = Vec::with_capacity(self.candidates.len() + found.len());
         let mut found = found.into_iter().map(Ranked::of).peekable();

@@ -4,6 +4,7 @@ use super::super::closing::Closing;
 use super::super::gap::Gap;
 use super::standing::Standing;
 use super::state::{Chosen, Gaps};
+use crate::forest::Forest;
 use crate::region::network::end_place;
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -97,19 +98,11 @@ impl Gaps {
             }
             speaks
         });
-        let mut parent: Vec<u32> = (0..=most as u32).collect();
-        fn root(parent: &mut [u32], mut f: u32) -> u32 {
-            while parent[f as usize] != f {
-                parent[f as usize] = parent[parent[f as usize] as usize];
-                f = parent[f as usize];
-            }
-            f
-        }
+        let mut put = Forest::new(most + 1);
         for [a, b] in open {
-            let (a, b) = (root(&mut parent, a), root(&mut parent, b));
-            parent[a.max(b) as usize] = a.min(b);
+            put.join(a as usize, b as usize);
         }
-        groups.retain(|k, _| root(&mut parent, k[0]) != root(&mut parent, k[1]));
+        groups.retain(|k, _| put.root(k[0] as usize) != put.root(k[1] as usize));
         groups.into_values().flatten().map(|s| s.number).collect()
     }
 }

@@ -8,6 +8,15 @@ use crate::geom::{Bounds, Pt};
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
 
+/// Whether an end, and the other one of its line, touch something.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) enum Looseness {
+    #[default]
+    Joined,
+    Loose,
+    BothLoose,
+}
+
 /// A gap that was chosen.
 #[derive(Debug, Clone)]
 pub(super) struct Chosen {
@@ -25,8 +34,8 @@ pub(super) struct Chosen {
 #[derive(Debug, Clone)]
 pub struct Gaps {
     pub(super) limit: f64,
-    /// Of each end: not loose, loose, or loose as the other end of its line is.
-    pub(super) loose: Vec<u8>,
+    /// Per end, by its place.
+    pub(super) loose: Vec<Looseness>,
     /// From the most confident on.
     pub(super) candidates: Vec<Ranked>,
     /// By the end they start from.
