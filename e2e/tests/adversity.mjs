@@ -39,7 +39,7 @@ export const tests = {
         }
     },
 
-    async 'a step that was refused as stale is not told as saved, and the next one goes'(url) {
+    async 'a step on something else stands; one on the same is refused, told so, and the next one goes'(url) {
         const { page, troubles, close } = await openBrowser();
         try {
             const { id } = await demoDrawing(url, 1);
@@ -48,24 +48,31 @@ export const tests = {
             await page.route('**/events', (route) => route.abort());
             await page.goto(`${url}/#/drawing/${id}/join`);
             await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
-            await elsewhere(url, id, {
-                of: 'join',
-                do: 'sweep',
-                path: [
-                    [1, 1],
-                    [2, 2],
-                ],
-            });
-            const view = await getJson(url, `/drawings/${id}`);
-            const loose = view.findings.find((f) => f.kind === 'loose_end' && !f.left);
-            await elsewhere(url, id, { of: 'findings', do: 'leave', ids: [loose.id] });
+            const told = () => getJson(url, `/drawings/${id}`);
+            const leave = (f) => elsewhere(url, id, { of: 'findings', do: 'leave', ids: [f.id] });
+            const kinds = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
+            const open = (view) => view.findings.filter((f) => !f.left && !f.quiet && kinds.includes(f.kind));
+            const first = await told();
+            // What somebody else did about another thing is in nobody's way.
+            await leave(first.findings.find((f) => f.kind === 'loose_end' && !f.left));
+            await page.keyboard.press('j');
+            await page.keyboard.press('x');
+            await shown(page, 'step 3');
+            const both = await told();
+            assert.equal(both.findings.filter((f) => f.left).length, 2);
+            assert.equal(open(both).length, open(first).length - 1);
+            // The very finding that is in hand was left by somebody else.
+            await leave(open(both)[0]);
+            await page.keyboard.press('Escape');
             await page.keyboard.press('j');
             await page.keyboard.press('x');
             await page.getByText('was changed elsewhere').waitFor();
+            await page.getByText('Since then: left 1 finding.').waitFor();
             await page.getByTestId('saved').getByText('Last step not done').waitFor();
             await page.keyboard.press('j');
             await page.keyboard.press('x');
             await page.getByTestId('saved').getByText('Saved').waitFor();
+            assert.equal(open(await told()).length, open(both).length - 2);
             assert.deepEqual(troubles, []);
         } finally {
             await close();

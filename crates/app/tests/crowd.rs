@@ -44,18 +44,23 @@ fn work(server: &Server, who: usize, drawings: &[i64], until: Instant) -> Did {
     while Instant::now() < until {
         k += 1;
         std::thread::sleep(Duration::from_millis(600 + (noise(k) % 900) as u64));
-        let regions = view["regions"].as_array().unwrap();
-        let findings = view["findings"].as_array().unwrap();
-        let at = regions[noise(k) % regions.len()]["seed"].clone();
-        let swatch = ["skin", "shell", "kettle"][k % 3];
-        let (path, command) = match k % 5 {
-            0 if view["steps"].as_u64() > Some(2) => ("undo", Value::Null),
+        let (regions, findings) = (view["regions"].as_array().unwrap(), view["findings"].as_array().unwrap());
+        let (r, f) = (noise(k) % regions.len(), noise(k) % findings.len().max(1));
+        let was = regions[r]["swatch"].clone();
+        // Each changes something: what is known of the drawing is kept up.
+        let swatch = ["skin", "shell", "kettle"].into_iter().cycle().skip(k % 3).find(|s| was != *s).unwrap();
+        let (path, command, known) = match k % 5 {
+            0 if view["steps"].as_u64() > Some(2) => ("undo", Value::Null, None),
             1 if !findings.is_empty() => {
-                let f = &findings[noise(k) % findings.len()];
-                let what = if f["left"] == true { "reopen" } else { "leave" };
-                ("commands", json!({ "of": "findings", "do": what, "ids": [f["id"]] }))
+                let left = findings[f]["left"] == true;
+                let what = if left { "reopen" } else { "leave" };
+                let command = json!({ "of": "findings", "do": what, "ids": [findings[f]["id"]] });
+                ("commands", command, Some((format!("/findings/{f}/left"), json!(!left))))
             }
-            _ => ("commands", json!({ "of": "paint", "do": "fill", "at": [at], "swatch": swatch })),
+            _ => {
+                let command = json!({ "of": "paint", "do": "fill", "at": [regions[r]["seed"]], "swatch": swatch });
+                ("commands", command, Some((format!("/regions/{r}/swatch"), json!(swatch))))
+            }
         };
         let revision = view["info"]["revision"].as_u64().unwrap();
         let request = json!({ "revision": revision, "numbering": view["numbering"], "command": command });
@@ -65,18 +70,18 @@ fn work(server: &Server, who: usize, drawings: &[i64], until: Instant) -> Did {
         did.took.push(began.elapsed().as_secs_f64() * 1000.0);
         match answer.status().as_u16() {
             200 => {
-                let frame = if told["told"] == "patch" { &told["frame"] } else { &told };
-                let now = frame["info"]["revision"].as_u64().unwrap();
-                // What changes nothing leaves the revision as it is.
-                if now > revision {
-                    did.left.push((id, now));
-                }
-                if told["told"] == "patch" {
-                    for key in ["info", "steps", "numbering"] {
-                        view[key] = told["frame"][key].clone();
+                let is_patch = told["told"] == "patch";
+                let frame = if is_patch { &told["frame"] } else { &told };
+                did.left.push((id, frame["info"]["revision"].as_u64().unwrap()));
+                match known {
+                    Some((place, value)) if is_patch => {
+                        *view.pointer_mut(&place).unwrap() = value;
+                        for key in ["info", "steps", "numbering"] {
+                            view[key] = told["frame"][key].clone();
+                        }
                     }
-                } else {
-                    view = told;
+                    None if is_patch => view = look(),
+                    _ => view = told,
                 }
             }
             409 | 422 => {

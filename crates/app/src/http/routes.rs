@@ -100,7 +100,7 @@ impl From<Error> for Refused {
     }
 }
 
-/// So many steps of others are named.
+/// The most steps of others that are named.
 const MOST_NAMED: usize = 3;
 
 /// What others did, in a sentence of its own; nothing if that is not known.

@@ -13,11 +13,11 @@ use sqlx::{PgPool, Postgres, Row, Transaction};
 
 use crate::api::{Delivery, ShotLift};
 
-/// An item whose worker was not heard of for so many seconds is taken up by another.
+/// The silence of a worker, seconds, after which its item is taken up by another.
 const SILENT: f64 = 10.0;
 /// An item that was begun so often and never came to an end is given up: it may be what ends its workers.
 const MOST_ATTEMPTS: i32 = 5;
-/// Jobs that are over are forgotten after so many days.
+/// The days after which jobs that are over are forgotten.
 const KEPT_DAYS: i32 = 7;
 
 /// What a job is about.

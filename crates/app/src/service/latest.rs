@@ -6,7 +6,7 @@ use rhizograph_core::scene::SceneEdited;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-/// So many steps are kept.
+/// The most steps that are kept.
 const KEPT: usize = 64;
 
 /// A step that was done or undone.

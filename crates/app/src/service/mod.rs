@@ -502,7 +502,7 @@ impl Bench {
     }
 }
 
-/// Of so many drawings of a shot, the nearest, what was decided is looked at.
+/// The most drawings of a shot, the nearest first, whose decisions are looked at.
 const MOST_ASKED: usize = 6;
 
 /// The size of a sheet laid out by a recipe.

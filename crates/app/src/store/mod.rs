@@ -377,7 +377,7 @@ impl Step {
 /// Changes that take more bytes than this are stored with the state they leave.
 const MOST_IN_JOURNAL: usize = 256 << 10;
 
-/// From so many steps on the journal is worth settling.
+/// The length from which on a journal is worth settling, steps.
 pub const LONG_JOURNAL: i64 = 48;
 
 /// The change that undo (or redo) is about, if there is one.

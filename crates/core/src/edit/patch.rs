@@ -12,7 +12,7 @@ pub(super) enum Way {
 }
 
 impl Way {
-    /// Of what was before and what is after, that which it leads to.
+    /// The one of both states that this way leads to.
     pub(super) fn end<T>(self, (before, after): &(T, T)) -> &T {
         match self {
             Way::Forth => after,

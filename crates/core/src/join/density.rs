@@ -3,7 +3,7 @@
 use crate::raster::plane::Plane;
 use crate::region::network::{LineEnd, Network};
 
-/// Ink is looked at up to so many widths of a line from its end.
+/// How far from its end a line's ink is looked at, in its widths.
 pub(super) const DENSITY_REACH: f64 = 4.0;
 
 /// How dense a line's ink is near an end, 0 to 1: the mean of its middle over the last four widths.

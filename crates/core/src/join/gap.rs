@@ -45,7 +45,7 @@ impl Gap {
             && self.bridge == o.bridge
     }
 
-    /// Of the bridge at its start, px.
+    /// The bridge's width at its start, px.
     pub(super) fn width(&self) -> f64 {
         if let Form::Centreline { width, .. } = &self.bridge.form { width[0][1] } else { 0.0 }
     }

@@ -120,7 +120,7 @@ fn shortest(clear: &Plane<u16>, climb: &[usize], least: u16, is_end: impl Fn(usi
     let free: HashSet<usize> = climb.iter().copied().collect();
     let mut length = Plane::new(clear.width, clear.height, u32::MAX);
     let mut came = Plane::new(clear.width, clear.height, u8::MAX);
-    // Steps cost less than this, so so many buckets in turn hold all that is open (Dial, 1969).
+    // A step costs less than the buckets span, so they hold in turn all that is open (Dial, 1969).
     const BUCKETS: usize = 128;
     let mut buckets: Vec<Vec<u32>> = vec![Vec::new(); BUCKETS];
     length.data[climb[0]] = 0;

@@ -41,9 +41,9 @@ pub struct Tail {
 /// From this confidence on a tail is cut without asking.
 const SURE: f64 = 0.6;
 
-/// A tail that is seen for less than so many of its widths is not cut without asking.
+/// The least that is seen of a tail that is cut without asking, in its widths.
 const LEAST_SURE: f64 = 1.1;
-/// One that is seen for less than so many of its widths is asked of nobody.
+/// The least that is seen of a tail that is asked for, in its widths.
 const NUB: f64 = 0.6;
 /// How much longer a line is inside a crossing than past it, if it is a tail that is past.
 const THROUGH: f64 = 1.8;
@@ -61,7 +61,7 @@ enum Limit {
     },
 }
 
-/// As many widths of its line, but so many mm at least and at most, a tail is long if nothing else is told.
+/// The longest tail if nothing else is told: in widths of its line, but between these lengths, mm.
 const WIDTHS: f64 = 3.5;
 const LEAST_LIMIT: f64 = 2.7;
 const MOST_LIMIT: f64 = 6.0;
@@ -373,7 +373,7 @@ pub(super) fn first_crossing(
 ) -> Option<(Pt, usize)> {
     let is_asked = |other: usize| other != line && !passed.contains(&other);
     let mut best: Option<(f64, u64, Pt, usize)> = None;
-    // Of two met at once the lesser, whichever was looked at first.
+    // The lesser line wins between two met at once, whichever was looked at first.
     let mut consider = |p: Pt, other: usize| {
         let (s, id) = (from.dist(p), network.line(other).map_or(0, |l| l.id));
         if best.is_none_or(|b| (s, id) < (b.0, b.1)) {
@@ -530,7 +530,7 @@ pub(super) fn shortened(spine: &Spine, points: &[Pt], at_end: bool) -> Spine {
     for (k, c) in cubics.iter().enumerate() {
         let curve = kurbo::CubicBez::new((c[0].x, c[0].y), (c[1].x, c[1].y), (c[2].x, c[2].y), (c[3].x, c[3].y));
         let near = kurbo::ParamCurveNearest::nearest(&curve, kurbo::Point::new(place.x, place.y), 1e-6);
-        // Of two places as near, the one farther from the end that goes is not the tail's.
+        // Two places may be as near: the one nearer to the end that goes belongs to the tail.
         if near.distance_sq < best.0 - 1e-6 || (near.distance_sq < best.0 + 1e-6 && at_end) {
             best = (near.distance_sq, k, near.t);
         }

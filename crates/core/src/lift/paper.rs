@@ -102,7 +102,7 @@ impl Paper {
     }
 }
 
-/// So many pixels of a row, and so many rows, share one value of the paper: it changes slowly.
+/// The side of the squares of pixels that share one value of the paper: it changes slowly.
 pub fn run(level: u32) -> usize {
     (8usize >> level).max(1)
 }

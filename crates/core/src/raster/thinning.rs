@@ -52,12 +52,12 @@ pub fn thin_to(rank: &Plane<u16>, last: u16, how: Thinning) -> Plane<bool> {
 
 /// So many pixels of a row are passed over at once where none is in the set.
 const RUN: usize = 32;
-/// A sheet is thinned in bands of so many rows at least, in so many bands at most.
+/// The least rows of a band, and the most bands of a sheet.
 const BAND: usize = 128;
 const BANDS: usize = 24;
 /// Each band counts its pixels by rank: on a sheet of deep solids there are fewer bands, so that this takes no more.
 const MOST_COUNTS: usize = 4_000_000;
-/// From so many pixels of one rank on bands are thinned at the same time.
+/// The pixels of one rank from which on bands are thinned at the same time.
 const MANY: usize = 2048;
 
 /// Pixels by rank: those of rank r are `pixels[from[r]..from[r + 1]]`, in the order of the sheet.

@@ -170,7 +170,7 @@ impl Cells {
         Cells { lo, size, columns: (hi[0] - lo[0]) / size + 1, rows: (hi[1] - lo[1]) / size + 1 }
     }
 
-    /// The same area in cells for a few of so many points each, if those are smaller.
+    /// The same area in smaller cells, made for `n` points, a few in each; as it is if those would be larger.
     pub(super) fn for_points(&self, n: usize) -> Cells {
         let extent = (self.columns * self.size) as f64 * (self.rows * self.size) as f64;
         let size = ((3.0 * extent / n.max(1) as f64).sqrt().max(16.0) as i64).min(self.size);

@@ -8,7 +8,7 @@ use crate::region::network::Network;
 use crate::scene::findings::{Finding, Findings};
 use rustc_hash::FxHashMap;
 
-/// Fewer than so many are no group.
+/// The least findings that are a group.
 const LEAST: usize = 3;
 /// How far apart neighbours of a group may lie, mm.
 const REACH: f64 = 6.0;

@@ -89,7 +89,7 @@ struct Spec {
     /// Paint runs out by it.
     painted: bool,
     left: bool,
-    /// Of its path.
+    /// Tells its path from another.
     mark: u64,
 }
 
@@ -111,7 +111,7 @@ impl Spec {
     }
 }
 
-/// A room of so many px² does half the harm that any can.
+/// The area of a room that does half the harm any can, px².
 const HALF_HARM: f64 = 20_000.0;
 
 /// The way by which paint runs out at a leak: through its middle, from the smaller region it parts.

@@ -12,7 +12,7 @@ use crate::raster::strokes::{self, Area};
 use std::collections::HashSet;
 use std::sync::Arc;
 
-/// From so many boxes on all that they span is drawn at once.
+/// The number of boxes from which on all that they span is drawn at once.
 const MANY_BOXES: usize = 8;
 
 impl Sheet {

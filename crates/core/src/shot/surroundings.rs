@@ -56,7 +56,7 @@ pub struct Decided {
     around: Surroundings,
 }
 
-/// Of the decisions in a drawing the newest so many are looked at.
+/// The most decisions of a drawing that are looked at, the newest first.
 const MOST_DECIDED: usize = 200;
 /// How far a place may have gone from one drawing to another, mm.
 const GONE: f64 = 25.0;

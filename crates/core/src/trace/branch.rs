@@ -220,7 +220,7 @@ pub fn trim(graph: &Graph, degree: &[usize], alpha: &Plane<u8>, branches: &mut [
 
 /// How far a stretch may be no broader without ending what is, samples.
 const SKIPS: usize = 3;
-/// Ink grows broader by more than so much a px, over so many samples, where lines run together.
+/// The growth of the width, px a px, and the samples it lasts, from which on lines run together.
 const MERGES: f64 = 0.1;
 const OVER: usize = 6;
 

@@ -12,7 +12,7 @@ use crate::model::line::{End, Form};
 use rayon::prelude::*;
 use std::f64::consts::PI;
 
-/// A line shows beyond one that it meets more steeply than so many radians if it does for more than so much of its width.
+/// A line shows beyond one that it meets: the least angle between them, radians, and the least share of its width.
 const STEEP: f64 = 0.4;
 const SEEN: f64 = 0.3;
 

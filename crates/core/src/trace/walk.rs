@@ -244,7 +244,7 @@ impl Tracing<'_> {
             }
             let cost = |one: Half, other: Half| {
                 let (Some(mut p), Some(mut q)) = (self.heading(one), self.heading(other)) else { return f64::INFINITY };
-                // Of what ends at once only its place is known.
+                // The heading of a branch that ends at once is unknown; only its place is.
                 let chord = (q.p - p.p).unit();
                 match (self.shows(one), self.shows(other)) {
                     (true, false) => q.dir = chord * -1.0,

@@ -33,7 +33,7 @@ pub fn weigh(alpha: &Plane<u8>, recipe: &WeightRecipe, edge: Edge, area: Option<
     weigh_part(alpha, Weighing { recipe, edge, area, outside: paper.as_ref(), px_per_mm: px_per_mm(dpi) })
 }
 
-/// Radii are told in so many steps a pixel: what should be whole pixels is, whatever mm and dpi leave of it.
+/// The steps a pixel that radii are rounded to: what should be whole pixels is, whatever mm times dpi leaves of it.
 const FINENESS: f64 = 1e6;
 
 /// How far an edge moves, px.

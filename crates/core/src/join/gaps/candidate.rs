@@ -33,7 +33,7 @@ pub(super) struct Way {
 /// A gap that may be one.
 #[derive(Debug, Clone)]
 pub(super) struct Candidate {
-    /// Of the two ends the one of the lesser line by id.
+    /// The end of the line with the lesser id.
     pub(super) end: EndKey,
     pub(super) other_end: Option<EndKey>,
     pub(super) other: usize,
@@ -50,7 +50,7 @@ pub(super) struct Candidate {
 }
 
 impl Candidate {
-    /// Of its kind are those that are closest to an end that is in no other.
+    /// A leak: the nearest opening beside an end that is in no gap.
     pub(super) fn is_leak(&self) -> bool {
         self.confidence < FAINT
     }
@@ -79,7 +79,7 @@ pub(super) fn candidates_of(
             let mut found = Vec::new();
             for j in ends.around(end.p).filter(|&j| j != i) {
                 let other = close[j];
-                // Of two that are both looked at the lesser one speaks for both.
+                // A pair is looked at once, from its lesser end.
                 if is_asked(other.key()) && rank(other) < rank(end) {
                     continue;
                 }
@@ -356,13 +356,13 @@ fn end_to_line(i: usize, ends: &Ends, limit: f64) -> [Option<Candidate>; 2] {
                 confidence,
                 ways: None,
             };
-            // Of two as good the one of the lesser line, whichever was looked at first.
+            // The lesser line wins between two that are as good, whichever was looked at first.
             let id = |line: usize| network.line(line).map_or(0, |l| l.id);
             let is_better = |confidence: f64, than: &Option<Candidate>| {
                 than.as_ref().is_none_or(|b| {
                     let order = confidence.total_cmp(&b.confidence);
                     let order = order.then_with(|| id(b.other).cmp(&id(piece.line as usize)));
-                    // Of two pieces that meet there either would do, but always the same one.
+                    // Either piece that meets there would do, but it must always be the same one.
                     order.then_with(|| b.along.map_or(0.0, |d| d.x).total_cmp(&along.x)).is_gt()
                 })
             };

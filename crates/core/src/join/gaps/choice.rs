@@ -19,7 +19,7 @@ struct Stir {
     all: Bounds,
 }
 
-/// From so many places on all is looked at again.
+/// The number of places from which on everything is looked at again.
 const MOST_STIRRED: usize = 128;
 
 impl Stir {

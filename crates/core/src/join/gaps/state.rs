@@ -23,7 +23,7 @@ pub(super) struct Chosen {
     pub(super) confident: bool,
     /// Before it was weighed by what closing gains.
     pub(super) confidence: f64,
-    /// Of its loose ends one is blunt.
+    /// One of its loose ends is blunt.
     pub(super) blunt: bool,
     pub(super) gap: Gap,
     pub(super) flat: Arc<[Pt]>,
@@ -40,7 +40,7 @@ pub struct Gaps {
     pub(super) candidates: Vec<Ranked>,
     /// By the end they start from.
     pub(super) chosen: Vec<Option<Box<Chosen>>>,
-    /// Of each end the start of the chosen one it is in, and one more; 0: it is in none.
+    /// Per end: one more than the place of the end from which the chosen one it is in starts; 0: it is in none.
     pub(super) starts: Vec<u32>,
     /// In which round an end was taken last, and whether a chosen one starts from it.
     pub(super) taken: Vec<(u32, bool)>,
