@@ -70,7 +70,7 @@ pub fn new_drawing(
 }
 
 /// How long opening vector art may take.
-const LONGEST_OPENING: Duration = Duration::from_secs(8);
+const LONGEST_OPENING: Duration = Duration::from_secs(7);
 
 /// Opens vector art as it will be opened to work on. Errors: it takes too long, or has more regions than are told apart.
 fn can_be_opened(sheet: &Sheet) -> Result<(), rhizograph_formats::Error> {

@@ -23,31 +23,6 @@ import { takeAway } from './take_away';
 import { touch } from './touch';
 import type { Tool } from './tool';
 
-const ALL: Tool[] = [
-    look,
-    level,
-    crop,
-    corners,
-    marks,
-    sample,
-    touch,
-    protect,
-    area,
-    choose,
-    sweep,
-    cut,
-    seam,
-    span,
-    leak,
-    takeAway,
-    fill,
-    pick,
-    clear,
-];
-const BY_ID = new Map(ALL.map((t) => [t.id, t]));
-
-export const toolOf = (id: ToolId): Tool => BY_ID.get(id) ?? look;
-
 /** The tools of each station, in the order of the tray. */
 export const TRAYS: Record<Station, Tool[]> = {
     intake: [look, level, crop, corners, marks],
@@ -58,6 +33,14 @@ export const TRAYS: Record<Station, Tool[]> = {
     paint: [look, fill, pick, clear],
     'hand-off': [],
 };
+
+const BY_ID = new Map(
+    Object.values(TRAYS)
+        .flat()
+        .map((t) => [t.id, t]),
+);
+
+export const toolOf = (id: ToolId): Tool => BY_ID.get(id) ?? look;
 
 /** Those of the station's tray that fit the drawing: lines are chosen only where there are some. */
 export function tray(): Tool[] {
