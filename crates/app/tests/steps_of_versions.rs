@@ -5,7 +5,7 @@
 
 use rhizograph_app::store::stored::{self, VERSION};
 use rhizograph_core::edit::{
-    AtHand, Change, Command, FindingsStep, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
+    Change, Command, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
     WeightStep, plan,
 };
 use rhizograph_core::geom::flat::FlatPoint;
@@ -101,7 +101,7 @@ fn write() -> Written {
         let change = plan(
             &sheet,
             &command,
-            &AtHand { lifted: &ink, scene: &scene, swatches: &["shell-plate".into(), "skin".into()] },
+            &Given { lifted: &ink, scene: &scene, swatches: &["shell-plate".into(), "skin".into()] },
         )
         .unwrap();
         assert!(!change.is_empty(), "{command:?} did nothing");

@@ -1,7 +1,7 @@
 //! The steps on one page of 4800 x 3600 pixels, beside a copy of that page (8-bit RGB), the unit they are judged by.
 
 use divan::{Bencher, black_box};
-use rhizograph_core::edit::{AtHand, Command, FindingsStep, JoinStep, plan};
+use rhizograph_core::edit::{Command, FindingsStep, Given, JoinStep, plan};
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
@@ -208,7 +208,7 @@ fn f_edit_in_5000_lines(bencher: Bencher) {
         let change = plan(
             &sheet,
             &Command::Join(JoinStep::Seam { path }),
-            &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+            &Given { lifted: &ink, scene: &scene, swatches: &[] },
         )
         .expect("a seam can be drawn anywhere");
         let after = change.apply(&sheet).expect("it was planned on this sheet");
@@ -225,8 +225,8 @@ fn f_settle_300_in_5000_lines(bencher: Bencher) {
     assert_eq!(ids.len(), 300);
     bencher.with_inputs(|| scene.clone()).bench_local_values(|mut scene| {
         let settle = Command::Findings(FindingsStep::Settle { ids: ids.clone(), with: None });
-        let change = plan(&sheet, &settle, &AtHand { lifted: &ink, scene: &scene, swatches: &[] })
-            .expect("they were just found");
+        let change =
+            plan(&sheet, &settle, &Given { lifted: &ink, scene: &scene, swatches: &[] }).expect("they were just found");
         let after = change.apply(&sheet).expect("it was planned on this sheet");
         black_box(scene.advance(&sheet, &after, &ink))
     });

@@ -5,7 +5,7 @@
 
 mod support;
 
-use rhizograph_core::edit::{AtHand, Command, Decision, FindingsStep, JoinStep, PaintStep, plan};
+use rhizograph_core::edit::{Command, Decision, FindingsStep, Given, JoinStep, PaintStep, plan};
 use rhizograph_core::error::Error;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::verdict::{Kind, Verdict};
@@ -116,7 +116,7 @@ fn several_decisions_are_one_step_each_in_its_own_way() {
     let refused = plan(
         &sheet,
         &Command::Findings(FindingsStep::Decide { decisions }),
-        &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+        &Given { lifted: &ink, scene: &scene, swatches: &[] },
     );
     assert!(matches!(refused, Err(Error::Mismatch(_))), "{refused:?}");
 }
@@ -138,7 +138,7 @@ fn what_leaks_a_painted_room_is_listed_before_what_leaks_a_larger_one() {
     let filled = plan(
         &framed,
         &Command::Paint(PaintStep::Fill { at: at.clone(), swatch: "skin".into() }),
-        &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into()] },
+        &Given { lifted: &ink, scene: &scene, swatches: &["skin".into()] },
     );
     let filled = filled.unwrap().apply(&framed).unwrap();
     scene.advance(&framed, &filled, &ink).unwrap();

@@ -6,7 +6,7 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::edit::{
-    AtHand, Command, Decision, FindingsStep, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
+    Command, Decision, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
     WeightStep, plan,
 };
 use rhizograph_core::geom::spine::Spine;
@@ -126,7 +126,7 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
     for command in every_command(&sheet, &scene) {
         let told = serde_json::to_value(&command).unwrap();
         assert!(
-            plan(&sheet, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] })
+            plan(&sheet, &command, &Given { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] })
                 .is_ok(),
             "{told}"
         );
@@ -144,7 +144,7 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
             let planned = plan(
                 &sheet,
                 &command,
-                &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] },
+                &Given { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] },
             );
             assert!(began.elapsed() < Duration::from_secs(10), "{wrong} took {:?}", began.elapsed());
             let Ok(change) = planned else {
@@ -174,7 +174,7 @@ fn weighing_over_and_over_makes_no_line_broader_than_is_drawn_and_the_broadest_i
     for _ in 0..5 {
         let weigh = Command::Weight(WeightStep::Weigh { lines: vec![id], adjust: Adjust::Scale { factor: 300.0 } });
         let after =
-            plan(&now, &weigh, &AtHand { lifted: &ink, scene: &scene, swatches: &[] }).unwrap().apply(&now).unwrap();
+            plan(&now, &weigh, &Given { lifted: &ink, scene: &scene, swatches: &[] }).unwrap().apply(&now).unwrap();
         scene.advance(&now, &after, &ink).unwrap();
         now = after;
     }
@@ -319,7 +319,7 @@ fn a_seam_of_twenty_thousand_points_takes_a_moment() {
     let change = plan(
         &sheet,
         &Command::Join(JoinStep::Seam { path: path.clone() }),
-        &AtHand { lifted: &ink, scene: &scene, swatches: &[] },
+        &Given { lifted: &ink, scene: &scene, swatches: &[] },
     )
     .unwrap();
     assert!(began.elapsed() < Duration::from_millis(500), "{:?}", began.elapsed());
@@ -339,7 +339,7 @@ fn a_seam_of_twenty_thousand_points_takes_a_moment() {
         plan(
             &sheet,
             &Command::Join(JoinStep::Seam { path: noise }),
-            &AtHand { lifted: &ink, scene: &scene, swatches: &[] }
+            &Given { lifted: &ink, scene: &scene, swatches: &[] }
         )
         .is_err()
     );

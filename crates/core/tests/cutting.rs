@@ -5,7 +5,7 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::edit::{AtHand, Command, JoinStep, plan};
+use rhizograph_core::edit::{Command, Given, JoinStep, plan};
 use rhizograph_core::geom::{Pt, inside, pt};
 use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
 use rhizograph_core::model::pixels;
@@ -189,7 +189,7 @@ fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused
     let first = right.flat(0.1)[0];
     assert!((first.p.x - 240.0).abs() < 0.05 && (first.width - (4.0 + 8.0 * 190.0 / 300.0)).abs() < 0.1, "{first:?}");
     let nothing = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round });
-    assert!(plan(&sheet, &nothing, &AtHand { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }).is_err());
+    assert!(plan(&sheet, &nothing, &Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }).is_err());
 }
 
 proptest! {
@@ -207,7 +207,7 @@ proptest! {
         let sheet = traced(&ink);
         let outline: Vec<Pt> = corners.iter().map(|&(x, y)| pt(x, y).snapped()).collect();
         let command = Command::Join(JoinStep::Cut { outline: outline.clone(), ends: STYLES[style] });
-        let Ok(change) = plan(&sheet, &command, &AtHand { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }) else { return Ok(()) };
+        let Ok(change) = plan(&sheet, &command, &Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }) else { return Ok(()) };
         let after = change.apply(&sheet).unwrap();
         prop_assert_eq!(change.undo(&after).unwrap(), sheet);
         let depth = |p: Pt| {

@@ -5,7 +5,7 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::edit::{AtHand, Change, Command, IntakeStep, LiftStep, TraceStep, WeightStep, plan};
+use rhizograph_core::edit::{Change, Command, Given, IntakeStep, LiftStep, TraceStep, WeightStep, plan};
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, nearest_on_segment, pt};
 use rhizograph_core::intake::Layout;
@@ -235,7 +235,7 @@ fn traced(alpha: Plane<u8>) -> (Sheet, Ink) {
 }
 
 fn done(sheet: &Sheet, ink: &Ink, command: &Command) -> (Sheet, Change) {
-    let change = plan(sheet, command, &AtHand { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &[] }).unwrap();
+    let change = plan(sheet, command, &Given { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &[] }).unwrap();
     (change.apply(sheet).unwrap(), change)
 }
 

@@ -7,7 +7,7 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::edit::{
-    AtHand, Change, Command, Decision, FindingsStep, JoinStep, PaintStep, SettingsStep, TraceStep, WeightStep, plan,
+    Change, Command, Decision, FindingsStep, Given, JoinStep, PaintStep, SettingsStep, TraceStep, WeightStep, plan,
 };
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::spine::Spine;
@@ -377,7 +377,7 @@ proptest! {
         for pick in picks {
             let now = states.last().unwrap().clone();
             let command = any_command(&scene, &now, pick);
-            let Ok(change) = plan(&now, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] }) else { continue };
+            let Ok(change) = plan(&now, &command, &Given { lifted: &ink, scene: &scene, swatches: &["skin".into(), "shell".into()] }) else { continue };
             let after = change.apply(&now).unwrap();
             if let Some(edited) = scene.advance(&now, &after, &ink) {
                 let told: std::collections::HashSet<&String> = edited.findings.made.iter().collect();
@@ -465,7 +465,7 @@ proptest! {
         let mut undone = Vec::new();
         for pick in picks {
             let command = local_command(&scene, &now, pick);
-            let Ok(change) = plan(&now, &command, &AtHand { lifted: &ink, scene: &scene, swatches: &[] }) else { continue };
+            let Ok(change) = plan(&now, &command, &Given { lifted: &ink, scene: &scene, swatches: &[] }) else { continue };
             let after = change.apply(&now).unwrap();
             scene.advance(&now, &after, &ink);
             finds_the_same(&scene, &Scene::of(&after, &ink))?;
@@ -553,7 +553,7 @@ fn a_span_goes_between_its_crossings_and_takes_only_its_own_ink() {
         plan(
             &rest,
             &Command::Join(JoinStep::TakeSpan { at: pt(20.0, 20.0) }),
-            &AtHand { lifted: &ink, scene: &Scene::of(&rest, &ink), swatches: &[] }
+            &Given { lifted: &ink, scene: &Scene::of(&rest, &ink), swatches: &[] }
         )
         .is_err()
     );

@@ -7,7 +7,7 @@ mod support;
 use proptest::prelude::*;
 use proptest::test_runner::TestRunner;
 use rhizograph_core::edit::{
-    AtHand, Change, Command, FindingsStep, JoinStep, LiftStep, PaintStep, SettingsStep, Since, TraceStep, WeightStep,
+    Change, Command, FindingsStep, Given, JoinStep, LiftStep, PaintStep, SettingsStep, Since, TraceStep, WeightStep,
     plan, replay,
 };
 use rhizograph_core::geom::spine::Spine;
@@ -29,8 +29,8 @@ fn swatches() -> Vec<String> {
     vec!["skin".into(), "shell".into()]
 }
 
-fn on<'a>(lifted: &'a Ink, scene: &'a Scene, swatches: &'a [String]) -> AtHand<'a> {
-    AtHand { lifted, scene, swatches }
+fn on<'a>(lifted: &'a Ink, scene: &'a Scene, swatches: &'a [String]) -> Given<'a> {
+    Given { lifted, scene, swatches }
 }
 
 /// What a change takes out of and puts into each list, whatever the places in it; lines that are new are numbered from

@@ -44,21 +44,19 @@ impl<'r> rocket::response::Responder<'r, 'static> for Refused {
 
 impl From<Error> for Refused {
     fn from(error: Error) -> Self {
+        let told =
+            |status, error: String, advice: String, revision| Refused(status, Refusal { error, advice, revision });
         let (status, advice, revision) = match &error {
             Error::NoDrawing | Error::NoShot | Error::NoProduction | Error::NoJob => {
                 (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None)
             }
             Error::Overtaken => (Status::TooManyRequests, "Nothing was changed. The newest is on its way.", None),
             Error::Conflict { revision, meanwhile } => {
-                let told = Refusal {
-                    error: error.to_string(),
-                    advice: format!(
-                        "Nothing was overwritten. {}The drawing is shown as it is now; do your step again if it is still wanted.",
-                        told_meanwhile(meanwhile)
-                    ),
-                    revision: Some(*revision),
-                };
-                return Refused(Status::Conflict, told);
+                let advice = format!(
+                    "Nothing was overwritten. {}The drawing is shown as it is now; do your step again if it is still wanted.",
+                    told_meanwhile(meanwhile)
+                );
+                return told(Status::Conflict, error.to_string(), advice, Some(*revision));
             }
             Error::Format(_) | Error::File(reader::Error::Refused(_)) => {
                 (Status::UnprocessableEntity, "Nothing was changed.", None)
@@ -72,20 +70,12 @@ impl From<Error> for Refused {
                 None,
             ),
             Error::Store(sqlx::Error::Database(d)) if d.is_foreign_key_violation() => {
-                let told = Refusal {
-                    error: "what this is about is no longer there".into(),
-                    advice: "Nothing was changed. It may have been taken out by somebody else.".into(),
-                    revision: None,
-                };
-                return Refused(Status::NotFound, told);
+                let advice = "Nothing was changed. It may have been taken out by somebody else.";
+                return told(Status::NotFound, "what this is about is no longer there".into(), advice.into(), None);
             }
             Error::Store(sqlx::Error::Database(d)) if d.is_unique_violation() => {
-                let told = Refusal {
-                    error: "that name is already taken".into(),
-                    advice: "Nothing was changed. Choose another name.".into(),
-                    revision: None,
-                };
-                return Refused(Status::Conflict, told);
+                let advice = "Nothing was changed. Choose another name.";
+                return told(Status::Conflict, "that name is already taken".into(), advice.into(), None);
             }
             Error::Away(_) => (
                 Status::ServiceUnavailable,
@@ -96,7 +86,7 @@ impl From<Error> for Refused {
                 (Status::InternalServerError, "What was answered as saved is saved. Try again.", None)
             }
         };
-        Refused(status, Refusal { error: error.to_string(), advice: advice.into(), revision })
+        told(status, error.to_string(), advice.into(), revision)
     }
 }
 

@@ -5,7 +5,7 @@ use crate::api::{Delivery, ShotLift};
 use crate::jobs::queue::{self, Item, Outcome, Settings};
 use crate::service::open::{progress, scene_of};
 use crate::{reader, store};
-use rhizograph_core::edit::{AtHand, Command, TraceStep, plan};
+use rhizograph_core::edit::{Command, Given, TraceStep, plan};
 use rhizograph_core::intake::lay_out;
 use rhizograph_core::model::recipe::{LiftRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
@@ -171,7 +171,7 @@ fn lift(
     let change = plan(
         sheet,
         &Command::Trace(TraceStep::Prepare { recipes: Box::new(recipes) }),
-        &AtHand { lifted: ink, scene: &before, swatches },
+        &Given { lifted: ink, scene: &before, swatches },
     );
     match change.and_then(|change| Ok((change.apply(sheet)?, change))) {
         Ok((after, change)) => {

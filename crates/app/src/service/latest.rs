@@ -59,7 +59,7 @@ impl Latest {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use rhizograph_core::edit::{AtHand, LiftStep, plan};
+    use rhizograph_core::edit::{Given, LiftStep, plan};
     use rhizograph_core::geom::pt;
     use rhizograph_core::model::sheet::Sheet;
     use rhizograph_core::raster::ink::Ink;
@@ -70,7 +70,7 @@ mod tests {
         let (sheet, ink) = (Sheet::new(40, 30, 300.0), Ink::plain(Plane::new(40, 30, 0), [0; 3]));
         let scene = Scene::of(&sheet, &ink);
         let step = LiftStep::Protect { at: pt(5.0, 5.0) }.into();
-        let change = plan(&sheet, &step, &AtHand { lifted: &ink, scene: &scene, swatches: &[] }).unwrap();
+        let change = plan(&sheet, &step, &Given { lifted: &ink, scene: &scene, swatches: &[] }).unwrap();
         Done { revision, label: change.label.clone(), edited: Some((Arc::new(change), Arc::default())) }
     }
 

@@ -14,15 +14,15 @@ pub trait Ground {
     fn swatches(&self) -> &[String];
 }
 
-/// All of it, at hand.
+/// All of it, given beforehand.
 #[derive(Clone, Copy)]
-pub struct AtHand<'a> {
+pub struct Given<'a> {
     pub lifted: &'a Ink,
     pub scene: &'a Scene,
     pub swatches: &'a [String],
 }
 
-impl Ground for AtHand<'_> {
+impl Ground for Given<'_> {
     fn lifted(&self) -> Result<&Ink, Error> {
         Ok(self.lifted)
     }

@@ -19,7 +19,7 @@ mod weight;
 pub use change::Change;
 pub use command::{Command, plan};
 pub use findings::{Decision, FindingsStep, close};
-pub use ground::{AtHand, Ground};
+pub use ground::{Given, Ground};
 pub use intake::IntakeStep;
 pub use join::{JoinStep, SPAN_REACH, seam_spine};
 pub use lift::LiftStep;

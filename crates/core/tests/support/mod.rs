@@ -4,7 +4,7 @@
 
 pub mod tails;
 
-use rhizograph_core::edit::{AtHand, Change, Command, plan};
+use rhizograph_core::edit::{Change, Command, Given, plan};
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::line::shared;
@@ -44,7 +44,7 @@ pub fn do_it(sheet: &Sheet, ink: &Ink, command: &Command) -> Change {
     plan(
         sheet,
         command,
-        &AtHand { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &["skin".into(), "shell".into()] },
+        &Given { lifted: ink, scene: &Scene::of(sheet, ink), swatches: &["skin".into(), "shell".into()] },
     )
     .unwrap()
 }

@@ -41,9 +41,10 @@ export class InHand {
     #box(): Box | null {
         if (!sheet.view) return null;
         const { camera } = bench;
-        const on = toolOf(bench.tool).drawsOn?.() ?? null;
+        const tool = toolOf(bench.tool);
+        const on = tool.drawsOn?.() ?? null;
         const follows = on !== null && typeof on === 'object' && 'around' in on;
-        if (on === 'all') return [0, 0, camera.width, camera.height];
+        if (on === 'all') return tool.handles || this.stroke.length > 0 ? [0, 0, camera.width, camera.height] : null;
         const points = this.stroke.map((p) => camera.toScreen(p));
         if (follows && this.hover) points.push(this.hover);
         if (points.length < (follows ? 1 : 2)) return null;
