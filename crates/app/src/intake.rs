@@ -33,6 +33,7 @@ pub fn new_drawing(
     bytes: &[u8],
     pegs: Option<[Pt; 2]>,
 ) -> Result<NewDrawing, rhizograph_formats::Error> {
+    let began = Instant::now();
     let input = rhizograph_formats::read(bytes, Reading::default())?;
     let dpi = USUAL_DPI;
     let mut notes = Vec::new();
@@ -53,7 +54,7 @@ pub fn new_drawing(
             sheet.next_id = v.lines.len() as u64 + 1;
             sheet.lines = v.lines;
             sheet.traced = Some(Box::new(sheet.tracing()));
-            can_be_opened(&sheet)?;
+            can_be_opened(&sheet, began)?;
             sheet
         }
     };
@@ -69,12 +70,12 @@ pub fn new_drawing(
     Ok(NewDrawing { name, file_name, sha256, notes, sheet })
 }
 
-/// How long opening vector art may take.
-const LONGEST_OPENING: Duration = Duration::from_secs(7);
+/// How long reading vector art and opening it may take: what came in is still to be stored before it is answered.
+const LONGEST_OPENING: Duration = Duration::from_secs(8);
 
-/// Opens vector art as it will be opened to work on. Errors: it takes too long, or has more regions than are told apart.
-fn can_be_opened(sheet: &Sheet) -> Result<(), rhizograph_formats::Error> {
-    let began = Instant::now();
+/// Opens vector art as it will be opened to work on; its reading `began` before. Errors: it takes too long, or has more
+/// regions than are told apart.
+fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<(), rhizograph_formats::Error> {
     let blank = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
     let scene = Scene::of(sheet, &blank);
     let too_much = |why: String| Err(rhizograph_formats::Error::TooMuch(why));

@@ -35,7 +35,7 @@ impl Room {
     /// How long reading one may take: what came in before is to open on a busy machine, too.
     fn longest(self) -> Duration {
         match self {
-            Room::ComingIn => Duration::from_secs(8),
+            Room::ComingIn => Duration::from_secs(9),
             Room::Again => Duration::from_secs(90),
         }
     }

@@ -53,9 +53,7 @@ impl Scene {
     /// The same as long as somebody wants it: asked between its steps. `None`: it was given up.
     pub fn of_while(sheet: &Sheet, lifted: &Ink, is_wanted: &dyn Fn() -> bool) -> Option<Scene> {
         let wanted = || is_wanted().then_some(());
-        let ink = sheet.visible_ink(lifted);
-        wanted()?;
-        let network = Network::of(&sheet.lines);
+        let (ink, network) = rayon::join(|| sheet.visible_ink(lifted), || Network::of(&sheet.lines));
         wanted()?;
         let (regions, (gaps, tails)) = rayon::join(
             || Regions::of(&network, &ink.alpha),
