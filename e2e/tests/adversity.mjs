@@ -5,7 +5,7 @@ import { demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../brow
 const post = async (url, path, body) => {
     const answer = await fetch(`${url}/api${path}`, {
         method: 'POST',
-        headers: { 'x-rhizograph': '1', 'content-type': 'application/json' },
+        headers: { 'x-rhizograph': '1', 'x-rhizograph-author': 'somebody', 'content-type': 'application/json' },
         body: JSON.stringify(body),
     });
     assert.equal(answer.status, 200, path);
@@ -73,6 +73,41 @@ export const tests = {
             await page.keyboard.press('x');
             await page.getByTestId('saved').getByText('Saved').waitFor();
             assert.equal(open(await told()).length, open(both).length - 2);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'undo takes back the own step beneath what others did'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { id } = await demoDrawing(url, 3);
+            await elsewhere(url, id, { of: 'trace', do: 'trace' });
+            await page.goto(`${url}/#/drawing/${id}/join`);
+            await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();
+            // The tracing was not this page's.
+            await page.keyboard.press('Control+z');
+            await shown(page, 'Nothing to undo');
+            await page.keyboard.press('j');
+            await page.keyboard.press('x');
+            await shown(page, 'step 2');
+            const left = async () => (await getJson(url, `/drawings/${id}`)).findings.filter((f) => f.left);
+            const [own] = await left();
+            const far = (f) => Math.hypot(f.at.x - own.at.x, f.at.y - own.at.y);
+            const view = await getJson(url, `/drawings/${id}`);
+            const [other] = view.findings.filter((f) => !f.left).sort((a, b) => far(b) - far(a));
+            await elsewhere(url, id, { of: 'findings', do: 'leave', ids: [other.id] });
+            await shown(page, 'step 3');
+            await page.keyboard.press('Control+z');
+            await shown(page, 'step 2');
+            assert.deepEqual(
+                (await left()).map((f) => f.id),
+                [other.id],
+            );
+            await page.keyboard.press('Control+y');
+            await shown(page, 'step 3');
+            assert.deepEqual((await left()).map((f) => f.id).sort(), [own.id, other.id].sort());
             assert.deepEqual(troubles, []);
         } finally {
             await close();

@@ -4,6 +4,11 @@ import type { GlanceRequest } from '../src/lib/types/GlanceRequest';
 
 const fetched = vi.fn<(url: string, init: RequestInit) => Promise<Response>>();
 vi.stubGlobal('fetch', fetched);
+const kept = new Map<string, string>();
+vi.stubGlobal('localStorage', {
+    getItem: (key: string) => kept.get(key) ?? null,
+    setItem: (key: string, value: string) => kept.set(key, value),
+});
 
 const answer = (body: BodyInit, status = 200) => fetched.mockResolvedValueOnce(new Response(body, { status }));
 const told = (of: Promise<unknown>) =>
@@ -36,6 +41,10 @@ test('what writes carries the header that only this page can send, what reads do
     const [read, write] = fetched.mock.calls;
     expect(new Headers(read![1].headers).has('x-rhizograph')).toBe(false);
     expect(new Headers(write![1].headers).get('x-rhizograph')).toBe('1');
+    // Both tell who asks: the same as after a reload.
+    const who = [read!, write!].map((call) => new Headers(call[1].headers).get('x-rhizograph-author'));
+    expect(who).toEqual([kept.get('author'), kept.get('author')]);
+    expect(who[0]).toMatch(/^[0-9a-f-]{36}$/);
     expect([write![0], JSON.parse(write![1].body as string)]).toEqual([
         '/api/drawings/3/commands',
         { revision: 4, numbering: 5, command: { of: 'join', do: 'remove', line: 6 } },

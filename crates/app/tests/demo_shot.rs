@@ -9,7 +9,7 @@ use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
-use rhizograph_core::model::line::shared;
+use rhizograph_core::model::line::piled;
 use rhizograph_core::model::recipe::{IntakeRecipe, LiftRecipe};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::components::components;
@@ -36,7 +36,7 @@ fn lifted_and_traced(number: usize) -> Worked {
     let holes = find_pegs(&raster.rgb, sheet.dpi).unwrap().boxes.to_vec();
     let rgb = lay_out(raster.rgb, &IntakeRecipe { holes, ..IntakeRecipe::default() }).unwrap();
     let (lifted, _) = lift::lift(&rgb, &sheet.recipes.lift, &ByHand::default(), sheet.dpi).unwrap();
-    sheet.lines = shared(trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1));
+    sheet.lines = piled(trace(&lifted, &sheet.recipes.trace, sheet.dpi, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     let scene = Scene::of(&sheet, &lifted);
     Worked { sheet, lifted, scene }

@@ -155,7 +155,7 @@ fn what_a_newer_program_wrote_is_refused_and_kept() {
     let step = post(&server, &format!("{at}/undo"), &json!({ "revision": traced["info"]["revision"] }));
     assert_eq!(step.status(), 422);
     // It is as it was for the program that can read it.
-    server.execute("update states set version = 1");
+    server.execute(&format!("update states set version = {}", rhizograph_app::store::stored::VERSION));
     server.crash_and_restart();
     assert_eq!(state(&get(&server, &at)), state(&traced));
 }
@@ -653,6 +653,72 @@ fn of_steps_on_one_state_those_on_different_things_stand_and_those_on_the_same_a
     assert_eq!(state(&all), state(&whole));
     server.crash_and_restart();
     assert_eq!(state(&get(&server, &at)), state(&all));
+}
+
+#[test]
+fn everybody_undoes_their_own_steps_unless_somebody_went_on_from_them() {
+    let mut server = Server::start();
+    let id = drawing(&server, 0);
+    let at = format!("/drawings/{id}");
+    let ask = |server: &Server, who: &str, path: &str, body: Value| {
+        let url = format!("{}/api{at}{path}", server.url);
+        let asking = agent().post(url).header("x-rhizograph", "1").header("x-rhizograph-author", who);
+        let mut answer = asking.send_json(&body).unwrap();
+        let told: Value = answer.body_mut().with_config().limit(64 << 20).read_json().unwrap();
+        (answer.status().as_u16(), told)
+    };
+    let seen = |server: &Server, who: &str| -> Value {
+        let asking = agent().get(format!("{}/api{at}", server.url)).header("x-rhizograph-author", who);
+        asking.call().unwrap().body_mut().with_config().limit(64 << 20).read_json().unwrap()
+    };
+    let step = |server: &Server, who: &str, what: Value| {
+        let body = json!({ "revision": seen(server, who)["info"]["revision"], "command": what });
+        let (status, told) = ask(server, who, "/commands", body);
+        assert_eq!(status, 200, "{told}");
+        told
+    };
+    let back = |server: &Server, who: &str, path: &str| {
+        ask(server, who, path, json!({ "revision": seen(server, who)["info"]["revision"] }))
+    };
+    // The tracing is nobody's, so it is everybody's to undo.
+    let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
+    let mut regions: Vec<&Value> = traced["regions"].as_array().unwrap().iter().collect();
+    regions.sort_by_key(|r| r["bounds"][0].as_f64().map(|x| x as i64));
+    let (left, right) = (regions[0]["seed"].clone(), regions[regions.len() - 1]["seed"].clone());
+    let fill = |seed: &Value, swatch: &str| json!({ "of": "paint", "do": "fill", "at": [seed], "swatch": swatch });
+    step(&server, "ann", fill(&left, "skin"));
+    let both = step(&server, "bob", fill(&right, "shell-rim"));
+    step(&server, "ann", json!({ "of": "lift", "do": "protect", "at": [5, 5] }));
+    assert_eq!(seen(&server, "ann")["undo"], "protected a dot");
+    assert_eq!(seen(&server, "bob")["undo"], "filled 1 region");
+    assert_eq!(seen(&server, "cy")["undo"], "trace");
+    let painted = |view: &Value, swatch: &str| {
+        view["regions"].as_array().unwrap().iter().filter(|r| r["swatch"] == swatch).count()
+    };
+    // Two of hers, then one again, beneath his.
+    assert_eq!(back(&server, "ann", "/undo").0, 200);
+    let (status, view) = back(&server, "ann", "/undo");
+    assert_eq!((status, painted(&view, "skin"), painted(&view, "shell-rim")), (200, 0, 1));
+    assert_eq!((&view["undo"], &view["redo"]), (&json!("trace"), &json!("filled 1 region")));
+    server.crash_and_restart();
+    let (status, view) = back(&server, "ann", "/redo");
+    assert_eq!((status, state(&view)), (200, state(&both)));
+    assert_eq!((&view["undo"], &view["redo"]), (&json!("filled 1 region"), &json!("protected a dot")));
+    // He paints her region otherwise: now hers cannot be taken from beneath it, nor what all stands on.
+    step(&server, "bob", fill(&left, "shell-rim"));
+    for (who, path) in [("ann", "/undo"), ("cy", "/undo")] {
+        let (status, told) = back(&server, who, path);
+        assert_eq!(status, 409, "{told}");
+    }
+    assert_eq!(painted(&seen(&server, "ann"), "shell-rim"), 2);
+    // Once he took that back it can be; what was not shown yet is not undone.
+    let before = seen(&server, "ann");
+    assert_eq!(back(&server, "bob", "/undo").0, 200);
+    let stale = json!({ "revision": before["info"]["revision"] });
+    let (status, view) = ask(&server, "ann", "/undo", stale.clone());
+    assert_eq!((status, painted(&view, "skin"), painted(&view, "shell-rim")), (200, 0, 1), "made before his undo");
+    step(&server, "ann", fill(&left, "skin"));
+    assert_eq!(ask(&server, "ann", "/undo", stale).0, 409);
 }
 
 #[test]

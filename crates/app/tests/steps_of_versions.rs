@@ -3,7 +3,9 @@
 
 #![allow(clippy::unwrap_used)]
 
-use rhizograph_app::store::stored::{self, VERSION};
+mod support;
+
+use rhizograph_app::store::stored::{self, History, VERSION};
 use rhizograph_core::edit::{
     Change, Command, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
     WeightStep, plan,
@@ -20,11 +22,15 @@ use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
 use rhizograph_core::weight::Adjust;
+use rhizograph_formats::raster_out;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use serde_json::value::RawValue;
 use std::collections::BTreeSet;
 use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
+use support::Server;
+use support::asking::{agent, done, get};
 
 /// A drawing's first state, steps on it with what each did, and its last state.
 #[derive(Serialize, Deserialize)]
@@ -165,6 +171,34 @@ fn file_of(version: i16) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("tests/stored/steps_{version}.json"))
 }
 
+/// What counts of a sheet: which numbers and places things got when it was brought up does not, but their order does.
+fn like(sheet: &Sheet) -> Value {
+    fn stripped(value: &mut Value) {
+        match value {
+            Value::Array(items) => items.iter_mut().for_each(stripped),
+            Value::Object(fields) => {
+                let is_line = fields.contains_key("made");
+                fields.retain(|name, _| (name != "id" || is_line) && name != "order" && name != "next_id");
+                fields.values_mut().for_each(stripped);
+            }
+            _ => {}
+        }
+    }
+    let mut value = serde_json::to_value(sheet).unwrap();
+    stripped(&mut value);
+    value
+}
+
+/// The states that changes lead through to the last one.
+fn leading_to(last: Sheet, changes: &[Change]) -> Vec<Sheet> {
+    let mut states = vec![last];
+    for change in changes.iter().rev() {
+        states.push(change.undo(&states[states.len() - 1]).unwrap());
+    }
+    states.reverse();
+    states
+}
+
 #[test]
 fn what_every_version_stored_opens_is_undone_and_done_again() {
     if std::env::var_os("WRITE_STORED").is_some() && !file_of(VERSION).exists() {
@@ -173,14 +207,41 @@ fn what_every_version_stored_opens_is_undone_and_done_again() {
     for version in 1..=VERSION {
         let written: Written = serde_json::from_slice(&std::fs::read(file_of(version)).unwrap()).unwrap();
         assert_eq!(written.version, version);
-        let sheet = |json: &RawValue| stored::sheet(json, version).unwrap();
-        let (first, last) = (sheet(&written.first), sheet(&written.last));
-        let changes: Vec<Change> = written.changes.iter().map(|c| stored::change(c, version).unwrap()).collect();
+        let value = |json: &RawValue| serde_json::from_str::<Value>(json.get()).unwrap();
+        // Whatever of it is done, undone, or not yet in the kept state.
+        let changes: Vec<Value> = written.changes.iter().map(|c| value(c)).collect();
+        let mut all = Vec::new();
+        for (done, sheet) in [(0, &written.first), (changes.len(), &written.last)] {
+            let mut history = History { sheet: value(sheet), changes: changes.clone(), done };
+            stored::bring_up(&mut history, &[], version).unwrap();
+            all.push(history);
+        }
+        if version < VERSION {
+            // Behind its journal, with some undone: as it would be had it been kept.
+            let journal: Vec<(Value, bool)> = changes.iter().map(|c| (c.clone(), false)).collect();
+            let undone = changes[9..].iter().rev().map(|c| (c.clone(), true));
+            let journal: Vec<(Value, bool)> = journal.into_iter().chain(undone).collect();
+            let mut history = History { sheet: value(&written.first), changes: changes.clone(), done: 9 };
+            stored::bring_up(&mut history, &journal, version).unwrap();
+            all.push(history);
+        }
+        let sheet = |h: &History| serde_json::from_value::<Sheet>(h.sheet.clone()).unwrap();
+        let of = |h: &History| h.changes.iter().map(|c| serde_json::from_value::<Change>(c.clone()).unwrap()).collect();
+        let (first, last) = (sheet(&all[0]), sheet(&all[1]));
+        let changes: Vec<Change> = of(&all[1]);
         let mut states = vec![first];
         for change in &changes {
             states.push(change.apply(&states[states.len() - 1]).unwrap());
         }
-        assert_eq!(states[changes.len()], last, "version {version}");
+        assert_eq!(like(&states[changes.len()]), like(&last), "version {version}");
+        let states = leading_to(last, &changes);
+        for history in &all {
+            assert_eq!(like(&sheet(history)), like(&states[history.done]), "version {version}");
+            let (mut now, changes): (Sheet, Vec<Change>) = (sheet(history), of(history));
+            changes[..history.done].iter().rev().for_each(|c| now = c.undo(&now).unwrap());
+            changes.iter().for_each(|c| now = c.apply(&now).unwrap());
+            assert_eq!(like(&now), like(&states[changes.len()]), "version {version}, {} done", history.done);
+        }
         for (k, change) in changes.iter().enumerate().rev() {
             assert_eq!(change.undo(&states[k + 1]).unwrap(), states[k], "version {version}: {}", written.did[k]);
         }
@@ -198,4 +259,71 @@ fn steps_of_every_kind_are_kept_for_this_version() {
     // What is written now is still read as it was: the same steps give the same kinds.
     let now = write();
     assert_eq!(now.did, written.did);
+}
+
+#[test]
+fn a_drawing_that_an_older_program_left_in_the_database_opens_and_goes_on() {
+    let written: Written = serde_json::from_slice(&std::fs::read(file_of(1)).unwrap()).unwrap();
+    let mut server = Server::start();
+    // A sheet as large as the one that was written, bare.
+    let paper = raster_out::rgb_png(&Plane::new(320, 240, [255; 3]), 300.0).unwrap();
+    let shot = get(&server, "/productions")[0]["shots"][0]["id"].clone();
+    let url = format!("{}/api/shots/{shot}/drawings?name=bare.png", server.url);
+    let mut answer = agent().post(url).header("x-rhizograph", "1").send(&paper[..]).unwrap();
+    let id = answer.body_mut().read_json::<Value>().unwrap()["id"].as_i64().unwrap();
+    let at = format!("/drawings/{id}");
+    // Its state kept before the first step; all steps in the journal, the last three of them undone again.
+    let text = |json: &RawValue| json.get().replace('\'', "''");
+    let all = written.changes.len();
+    let mut sheet: Value = serde_json::from_str(written.first.get()).unwrap();
+    for (k, change) in written.changes.iter().enumerate() {
+        let change = text(change);
+        let undone = k + 3 >= all;
+        server.execute(&format!(
+            "insert into changes (drawing, step, undone, change) values ({id}, {}, {undone}, '{change}'::jsonb)",
+            k + 1
+        ));
+        server.execute(&format!(
+            "insert into journal (drawing, revision, change, back) values ({id}, {}, '{change}'::jsonb, false)",
+            k + 1
+        ));
+    }
+    for (n, k) in (all - 3..all).rev().enumerate() {
+        let change = text(&written.changes[k]);
+        server.execute(&format!(
+            "insert into journal (drawing, revision, change, back) values ({id}, {}, '{change}'::jsonb, true)",
+            all + n + 1
+        ));
+    }
+    sheet["original"] = serde_json::json!([320, 240]);
+    server.execute(&format!(
+        "update states set version = 1, revision = 0, sheet = '{sheet}'::jsonb where drawing = {id}"
+    ));
+    server.execute(&format!("update drawings set revision = {} where id = {id}", all + 3));
+    server.crash_and_restart();
+    let opened = get(&server, &at);
+    assert_eq!(opened["undo"], "protected a dot");
+    assert_eq!(opened["steps"], (all - 3) as i64);
+    let versions = "select count(*) from states s join changes c using (drawing) where s.version < 2 or c.version < 2";
+    assert_eq!(server.count(versions), 0);
+    let mut view = opened.clone();
+    let go = |view: &Value, path: &str| {
+        done(&server, &format!("{at}/{path}"), &serde_json::json!({ "revision": view["info"]["revision"] }))
+    };
+    for _ in 0..3 {
+        view = go(&view, "redo");
+    }
+    assert_eq!((&view["redo"], &view["undo"]), (&Value::Null, &Value::from("laid the sheet out")));
+    for _ in 0..all {
+        view = go(&view, "undo");
+    }
+    assert_eq!((view["lines"].as_array().unwrap().len(), &view["undo"]), (0, &Value::Null));
+    for _ in 0..all - 3 {
+        view = go(&view, "redo");
+    }
+    let paths = |view: &Value| view["lines"].as_array().unwrap().iter().map(|l| l["path"].clone()).collect::<Vec<_>>();
+    assert_eq!((paths(&view), &view["by_hand"]), (paths(&opened), &opened["by_hand"]));
+    let new = serde_json::json!({ "of": "lift", "do": "protect", "at": [40, 40] });
+    let view = support::asking::command(&server, id, &view, new);
+    assert_eq!(view["by_hand"]["protected"].as_array().unwrap().len(), 2);
 }

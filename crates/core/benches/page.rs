@@ -7,7 +7,7 @@ use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
-use rhizograph_core::model::line::{End, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, Form, Line, Made, piled};
 use rhizograph_core::model::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
@@ -176,19 +176,18 @@ fn e_regions_of_5000_lines(bencher: Bencher) {
 /// The same lines as a drawing, with a scene of it.
 fn drawing_of_5000_lines() -> (Sheet, Ink, Scene) {
     let mut sheet = Sheet::new(W, H, 300.0);
-    let lines = (0..5000u64).map(|line| Line {
-        id: line + 1,
-        form: Form::Centreline {
-            spine: Spine::through(&wander(line * 7 + 3, 40, 8.0), false),
-            width: vec![[0.0, 2.0]],
-            ends: [End::Round; 2],
-        },
-        made: Made::Traced,
-        swatch: None,
-        opacity: 1.0,
-        group: None,
+    let lines = (0..5000u64).map(|line| {
+        Line::new(
+            line + 1,
+            Form::Centreline {
+                spine: Spine::through(&wander(line * 7 + 3, 40, 8.0), false),
+                width: vec![[0.0, 2.0]],
+                ends: [End::Round; 2],
+            },
+            Made::Traced,
+        )
     });
-    sheet.lines = shared(lines.collect());
+    sheet.lines = piled(lines.collect());
     sheet.next_id = 5001;
     let ink = Scene::ink_of_lines(&sheet.lines, W, H, [0; 3]);
     let mut scene = Scene::of(&sheet, &ink);

@@ -226,7 +226,7 @@ fn a_span_of_a_ring_goes_on_through_its_start() {
         let mut sheet = traced(&ink);
         let straight = Spine::through(&bar.0, false);
         let across = Form::Centreline { spine: straight, width: vec![[0.0, 5.0]], ends };
-        let line = |id, form| Arc::new(Line { id, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None });
+        let line = |id, form| Arc::new(Line::new(id, form, Made::Traced));
         sheet.lines = vec![line(1, form), line(2, across)];
         sheet.next_id = 3;
         assert_eq!(Scene::of(&sheet, &ink).regions.len(), 2);
@@ -263,7 +263,7 @@ fn regions_beyond_those_that_can_be_numbered_are_told() {
         let points = if level { [pt(2.0, at), pt(far, at)] } else { [pt(at, 2.0), pt(at, far)] };
         let form = Form::Seam { spine: Spine::through(&points, false) };
         let id = (2 * k + usize::from(level)) as u64 + 1;
-        Arc::new(Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None })
+        Arc::new(Line::new(id, form, Made::Hand))
     };
     let all: Vec<Arc<Line>> = (0..n).flat_map(|k| [seam(k, false), seam(k, true)]).collect();
     let alpha = Plane::new(side, side, 0u8);
@@ -291,7 +291,7 @@ fn many_solids_and_many_strokes_take_no_time_for_one_another() {
         let spine = Spine::through(&[at, at + pt(0.0, 5.0)], false);
         Form::Centreline { spine, width: vec![[0.0, 1.0]], ends: [rhizograph_core::model::line::End::Round; 2] }
     };
-    let line = |id, form| Arc::new(Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None });
+    let line = |id, form| Arc::new(Line::new(id, form, Made::Hand));
     // A part of the sheet is as densely drawn as all of it.
     let timed = |n: u64| {
         let lines: Vec<Arc<Line>> =
@@ -359,7 +359,7 @@ fn a_scene_that_nobody_wants_any_more_is_given_up_between_its_steps() {
     };
     let whole = until(usize::MAX).unwrap();
     let steps = asked.get();
-    assert!(steps >= 3);
+    assert!(steps >= 2);
     assert!(whole.findings.iter().eq(Scene::of(&sheet, &ink).findings.iter()));
     for n in 0..steps {
         assert!(until(n).is_none() && asked.get() == n + 1, "wanted {n} times");

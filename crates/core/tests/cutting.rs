@@ -7,7 +7,7 @@ mod support;
 use proptest::prelude::*;
 use rhizograph_core::edit::{Command, Given, JoinStep, plan};
 use rhizograph_core::geom::{Pt, inside, pt};
-use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, piled};
 use rhizograph_core::model::pixels;
 use rhizograph_core::model::recipe::TraceRecipe;
 use rhizograph_core::model::sheet::Sheet;
@@ -154,7 +154,7 @@ fn a_solid_shape_is_cut_exactly_on_the_outline() {
     strokes::fill(&mut alpha, &[ring(pt(200.0, 150.0), 90.0, 90.0, 0.0, std::f64::consts::TAU)]);
     let ink = Ink::plain(alpha, [0; 3]);
     let mut sheet = Sheet::new(400, 300, 300.0);
-    sheet.lines = shared(trace(&ink, &TraceRecipe { widest_line: 2.0, ..TraceRecipe::default() }, 300.0, 1));
+    sheet.lines = piled(trace(&ink, &TraceRecipe { widest_line: 2.0, ..TraceRecipe::default() }, 300.0, 1));
     sheet.next_id = 9;
     assert!(matches!(sheet.lines[0].form, Form::Outline { .. }));
     let band = boxed(190.0, 20.0, 210.0, 280.0);
@@ -175,10 +175,10 @@ fn a_solid_shape_is_cut_exactly_on_the_outline() {
 fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused() {
     let ink = inked(&[(vec![pt(40.0, 40.0), pt(360.0, 40.0)], 6.0)]);
     let mut sheet = traced(&ink);
-    let hand = |id: u64, form: Form| Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None };
+    let hand = |id: u64, form: Form| Line::new(id, form, Made::Hand);
     let spine = |y: f64| rhizograph_core::geom::spine::Spine::through(&[pt(50.0, y), pt(350.0, y)], false);
     let stroke = Form::Centreline { spine: spine(150.0), width: vec![[0.0, 4.0], [1.0, 12.0]], ends: [End::Round; 2] };
-    sheet.lines.extend(shared(vec![hand(50, stroke), hand(51, Form::Seam { spine: spine(200.0) })]));
+    sheet.lines.extend(piled(vec![hand(50, stroke), hand(51, Form::Seam { spine: spine(200.0) })]));
     sheet.next_id = 60;
     let after = cut(&sheet, &ink, &boxed(180.0, 100.0, 240.0, 260.0), EndStyle::Flat);
     let ids: Vec<u64> = after.lines.iter().map(|l| l.id).collect();

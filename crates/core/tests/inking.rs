@@ -12,7 +12,8 @@ use rhizograph_core::intake::Layout;
 use rhizograph_core::lift::outside;
 use rhizograph_core::model::by_hand::{Effect, Touch};
 use rhizograph_core::model::inking::Inking;
-use rhizograph_core::model::line::{Line, Made, shared};
+use rhizograph_core::model::line::{Line, Made, piled};
+use rhizograph_core::model::numbered::numbered;
 use rhizograph_core::model::recipe::{Edge, IntakeRecipe, Placement, Points, WeightRecipe};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::preview::{Inked, Stages};
@@ -83,12 +84,12 @@ fn settings(n: usize) -> Inking {
         6 => inking.weight = WeightRecipe { amount: -0.17, floor: 0.2, placement: Placement::Both },
         7 => inking.weight = WeightRecipe { amount: 0.3, floor: 0.1, placement: Placement::Inward },
         8 => {
-            inking.by_hand.touches = vec![dab(Effect::Less, 300.0, 240.0), dab(Effect::Erase, 120.0, 240.0)];
+            inking.by_hand.touches = numbered([dab(Effect::Less, 300.0, 240.0), dab(Effect::Erase, 120.0, 240.0)]);
             inking.by_hand.protected = vec![pt(602.0, 440.0)];
         }
         _ => {
             inking.weight.amount = 0.3;
-            inking.by_hand.touches = vec![dab(Effect::Weight, 200.0, 240.0)];
+            inking.by_hand.touches = numbered([dab(Effect::Weight, 200.0, 240.0)]);
         }
     }
     inking
@@ -228,7 +229,7 @@ fn weight_stays_in_the_painted_area() {
 fn traced(alpha: Plane<u8>) -> (Sheet, Ink) {
     let ink = Ink::plain(alpha, [0; 3]);
     let mut sheet = Sheet::new(W, H, 300.0);
-    sheet.lines = shared(trace(&ink, &sheet.recipes.trace, 300.0, 1));
+    sheet.lines = piled(trace(&ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     sheet.traced = Some(Box::new(sheet.tracing()));
     (sheet, ink)

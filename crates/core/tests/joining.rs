@@ -12,7 +12,7 @@ use rhizograph_core::edit::{
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt, segments_cross};
-use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, piled};
 use rhizograph_core::model::pixels;
 use rhizograph_core::model::recipe::CloseWith;
 use rhizograph_core::model::sheet::Sheet;
@@ -247,20 +247,19 @@ fn a_gap_is_told_at_the_faces_of_its_own_cut() {
 #[test]
 fn two_ends_that_lie_upon_one_another_are_two_findings() {
     let mut sheet = Sheet::new(300, 200, 300.0);
-    let dash = |id: u64, from: Pt, to: Pt| Line {
-        id,
-        form: Form::Centreline {
-            spine: Spine::through(&[from, to], false),
-            width: vec![[0.0, 4.0], [1.0, 4.0]],
-            ends: [End::Round, End::Round],
-        },
-        made: Made::Hand,
-        swatch: None,
-        opacity: 1.0,
-        group: None,
+    let dash = |id: u64, from: Pt, to: Pt| {
+        Line::new(
+            id,
+            Form::Centreline {
+                spine: Spine::through(&[from, to], false),
+                width: vec![[0.0, 4.0], [1.0, 4.0]],
+                ends: [End::Round, End::Round],
+            },
+            Made::Hand,
+        )
     };
     // What a cut left of a line: hardly longer than nothing.
-    sheet.lines = shared(vec![dash(7, pt(100.0, 100.0), pt(100.02, 100.0)), dash(8, pt(20.0, 20.0), pt(20.0, 150.0))]);
+    sheet.lines = piled(vec![dash(7, pt(100.0, 100.0), pt(100.02, 100.0)), dash(8, pt(20.0, 20.0), pt(20.0, 150.0))]);
     sheet.next_id = 9;
     let ink = Ink::plain(Plane::new(300, 200, 0u8), [0; 3]);
     let scene = Scene::of(&sheet, &ink);
@@ -452,11 +451,11 @@ proptest! {
     ) {
         let mut now = Sheet::new(900, 700, 300.0);
         now.recipes.join.longest_gap = longest;
-        now.lines = shared(strokes.iter().zip(1..).map(|(&(x, y, dx, dy, from, to), id)| {
+        now.lines = piled(strokes.iter().zip(1..).map(|(&(x, y, dx, dy, from, to), id)| {
             let points = [pt(x, y), pt(x + 0.6 * dx, y + 0.4 * dy), pt(x + dx, y + dy)];
             let width = vec![[0.0, from], [1.0, to]];
             let form = Form::Centreline { spine: Spine::through(&points, false), width, ends: [End::Round; 2] };
-            Line { id, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None }
+            Line::new(id, form, Made::Traced)
         }).collect());
         now.next_id = 1000;
         now.traced = Some(Box::new(now.tracing()));

@@ -7,6 +7,7 @@ use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::lift::{self, Coverage, LiftFacts, Survey, Table, analyse};
 use rhizograph_core::model::by_hand::{ByHand, Effect, Touch};
+use rhizograph_core::model::numbered::numbered;
 use rhizograph_core::model::recipe::{Edge, LiftRecipe, Points, Polarity};
 use rhizograph_core::raster::components::components;
 use rhizograph_core::raster::ink::Ink;
@@ -290,12 +291,14 @@ fn the_touch_up_brush_keeps_more_here_and_less_there_and_erases() {
         y.flat_map(|y| x.clone().map(move |x| (x, y))).filter(|&(x, y)| *alpha.at(x, y) >= 128).count()
     };
     let plain = ByHand::default();
-    let more =
-        ByHand { touches: vec![brush(Effect::More, vec![pt(100.0, 442.0), pt(250.0, 445.0)])], ..ByHand::default() };
+    let more = ByHand {
+        touches: numbered([brush(Effect::More, vec![pt(100.0, 442.0), pt(250.0, 445.0)])]),
+        ..ByHand::default()
+    };
     assert_eq!(count(&plain, 100..250, 425..465), 0);
     assert!(count(&more, 100..250, 425..465) > 500);
     assert_eq!(count(&more, 320..560, 425..470), 0, "only where it was painted");
-    let erase = ByHand { touches: vec![brush(Effect::Erase, vec![pt(150.0, 75.0)])], ..ByHand::default() };
+    let erase = ByHand { touches: numbered([brush(Effect::Erase, vec![pt(150.0, 75.0)])]), ..ByHand::default() };
     assert!(count(&plain, 130..170, 55..95) > 80);
     assert_eq!(count(&erase, 130..170, 55..95), 0);
     let rest = ByHand { inverted: vec![Effect::Erase], ..erase };
@@ -363,7 +366,7 @@ proptest! {
             prop_assert_eq!(ink.alpha.data.len(), w * h);
             let lines = rhizograph_core::trace::trace(&ink, &rhizograph_core::model::recipe::TraceRecipe::default(), 300.0, 1);
             let mut state = rhizograph_core::model::sheet::Sheet::new(w, h, 300.0);
-            state.lines = rhizograph_core::model::line::shared(lines);
+            state.lines = rhizograph_core::model::line::piled(lines);
             let scene = rhizograph_core::scene::Scene::of(&state, &ink);
             prop_assert_eq!(scene.network.arrangement.euler(), 0);
         }

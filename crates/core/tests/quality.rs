@@ -4,7 +4,7 @@
 
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::model::line::shared;
+use rhizograph_core::model::line::piled;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::components::components;
 use rhizograph_core::raster::ink::{IS_INK, Ink};
@@ -75,7 +75,7 @@ fn shapes(seed: u64, gap: Option<(f64, f64)>) -> (Ink, Vec<Pt>) {
 
 fn settled(ink: &Ink) -> (Scene, Vec<Pt>) {
     let mut sheet = Sheet::new(SIDE, SIDE, 300.0);
-    sheet.lines = shared(trace(ink, &sheet.recipes.trace, 300.0, 1));
+    sheet.lines = piled(trace(ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     let scene = Scene::of(&sheet, ink);
     let mut closed = Vec::new();
@@ -136,16 +136,13 @@ fn hard_input_neither_fails_nor_crawls() {
         } else {
             pt(300.0 + 200.0 * unit(k / 2 * 2 + 13), 300.0 + 200.0 * unit(k / 2 * 2 + 29))
         };
-        sheet.lines.push(std::sync::Arc::new(rhizograph_core::model::line::Line {
-            id: k + 1,
-            form: rhizograph_core::model::line::Form::Seam {
+        sheet.lines.push(std::sync::Arc::new(rhizograph_core::model::line::Line::new(
+            k + 1,
+            rhizograph_core::model::line::Form::Seam {
                 spine: rhizograph_core::geom::spine::Spine::through(&[a, b], false),
             },
-            made: rhizograph_core::model::line::Made::Hand,
-            swatch: None,
-            opacity: 1.0,
-            group: None,
-        }));
+            rhizograph_core::model::line::Made::Hand,
+        )));
     }
     let scene = Scene::of(&sheet, &ink);
     assert_eq!(scene.network.arrangement.euler(), 0);

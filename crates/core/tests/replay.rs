@@ -8,12 +8,12 @@ use proptest::prelude::*;
 use proptest::test_runner::TestRunner;
 use rhizograph_core::edit::{
     Change, Command, FindingsStep, Given, JoinStep, LiftStep, PaintStep, SettingsStep, Since, TraceStep, WeightStep,
-    plan, replay,
+    plan, replay, stands_apart,
 };
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::by_hand::{Effect, Touch};
-use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, EndStyle, Form, Line, Made, piled};
 use rhizograph_core::model::recipe::{CloseWith, Recipes};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
@@ -33,7 +33,7 @@ fn on<'a>(lifted: &'a Ink, scene: &'a Scene, swatches: &'a [String]) -> Given<'a
     Given { lifted, scene, swatches }
 }
 
-/// What a change takes out of and puts into each list, whatever the places in it; lines that are new are numbered from
+/// What a change takes out of and puts into each list, whatever the places in it; what is new is numbered from
 /// `base` on, and told by how many came before.
 fn told(change: &Change, base: u64) -> Value {
     let whole = serde_json::to_value(change).unwrap();
@@ -41,13 +41,16 @@ fn told(change: &Change, base: u64) -> Value {
         Some(id) if id >= base => json!(format!("new {}", id - base)),
         _ => v.clone(),
     };
-    let items = |patch: &Value, side: &str| -> Value {
-        let mut list: Vec<String> = patch[side]
+    let items = |swap: &Value, side: &str| -> Value {
+        let mut list: Vec<String> = swap[side]
             .as_array()
             .unwrap()
             .iter()
             .map(|entry| {
-                let mut item = entry[1].clone();
+                let mut item = entry.clone();
+                if let Some(fields) = item.as_object_mut() {
+                    fields.remove("order");
+                }
                 for key in ["id", "line"] {
                     if item.get(key).is_some() {
                         item[key] = number(&item[key]);
@@ -59,7 +62,7 @@ fn told(change: &Change, base: u64) -> Value {
         list.sort();
         json!(list)
     };
-    let both = |patch: &Value| json!([items(patch, "removed"), items(patch, "added")]);
+    let both = |swap: &Value| json!([items(swap, "gone"), items(swap, "came")]);
     let lists = ["lines", "erased", "drops", "settled", "reweighed"].map(|name| both(&whole[name]));
     let by_hand = ["touches", "inverted", "protected"].map(|name| both(&whole["by_hand"][name]));
     json!([whole["label"], whole["recipes"], whole["size"], lists, by_hand])
@@ -83,9 +86,9 @@ fn drawn(strokes: &[Stroke]) -> (Sheet, Ink) {
         };
         let spine = Spine::through(&points, false);
         let form = Form::Centreline { spine, width: vec![[0.0, w]], ends: [End::Round; 2] };
-        Line { id: k as u64 + 1, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None }
+        Line::new(k as u64 + 1, form, Made::Traced)
     };
-    sheet.lines = shared(strokes.iter().enumerate().map(line).collect());
+    sheet.lines = piled(strokes.iter().enumerate().map(line).collect());
     sheet.next_id = 1000;
     sheet.traced = Some(Box::new(sheet.tracing()));
     let ink = Scene::ink_of_lines(&sheet.lines, 900, 700, [0; 3]);
@@ -135,16 +138,29 @@ fn any_step(scene: &Scene, sheet: &Sheet, (kind, n, x, y): Pick) -> Command {
     }
 }
 
+fn runner() -> TestRunner {
+    let config = ProptestConfig::default();
+    TestRunner::new(ProptestConfig { cases: config.cases / 2, source_file: Some(file!()), ..config })
+}
+
+fn place() -> impl Strategy<Value = (f64, f64)> {
+    (0.0..900.0f64, 0.0..700.0f64)
+}
+
+fn stroke() -> impl Strategy<Value = Stroke> {
+    let stroke = (place(), -150.0..150.0f64, -150.0..150.0f64, 1.0..9.0f64);
+    stroke.prop_map(|((x, y), dx, dy, width)| (x, y, dx, dy, width))
+}
+
+fn pick(kinds: u8) -> impl Strategy<Value = Pick> {
+    (0..kinds, 0usize..500, place()).prop_map(|(kind, n, (x, y))| (kind, n, x, y))
+}
+
 #[test]
 fn a_step_that_stands_on_a_newer_state_does_what_was_seen_on_the_older_one() {
-    let config = ProptestConfig::default();
-    let mut runner = TestRunner::new(ProptestConfig { cases: config.cases / 2, source_file: Some(file!()), ..config });
-    let place = || (0.0..900.0f64, 0.0..700.0f64);
-    let stroke = (place(), -150.0..150.0f64, -150.0..150.0f64, 1.0..9.0f64);
-    let stroke = stroke.prop_map(|((x, y), dx, dy, width)| (x, y, dx, dy, width));
-    let pick = |kinds: u8| (0..kinds, 0usize..500, place()).prop_map(|(kind, n, (x, y))| (kind, n, x, y));
+    let mut runner = runner();
     let drawings = (
-        proptest::collection::vec(stroke, 6..30),
+        proptest::collection::vec(stroke(), 6..30),
         proptest::collection::vec(pick(14), 0..4),
         proptest::collection::vec(pick(17), 1..4),
         pick(18),
@@ -190,6 +206,47 @@ fn a_step_that_stands_on_a_newer_state_does_what_was_seen_on_the_older_one() {
     let (made, stood) = (made.into_inner(), stood.into_inner());
     println!("figure: of {made} steps made on an older state {stood} stand on the newer one");
     assert!(5 * stood > made, "{stood} of {made}: hardly anything stands");
+}
+
+#[test]
+fn a_step_that_is_undone_beneath_those_of_others_leaves_what_they_did() {
+    let mut runner = runner();
+    let drawings = (proptest::collection::vec(stroke(), 6..30), proptest::collection::vec(pick(17), 1..5), pick(17));
+    let (made, stood) = (AtomicUsize::new(0), AtomicUsize::new(0));
+    let check = |(strokes, others, mine)| {
+        let (strokes, others): (Vec<Stroke>, Vec<Pick>) = (strokes, others);
+        let (first, ink) = drawn(&strokes);
+        let swatches = swatches();
+        let mut scene = Scene::of(&first, &ink);
+        let command = any_step(&scene, &first, mine);
+        let Ok(mine) = plan(&first, &command, &on(&ink, &scene, &swatches)) else { return Ok(()) };
+        let mut sheet = mine.apply(&first).unwrap();
+        scene.advance(&first, &sheet, &ink);
+        let mut theirs: Vec<Change> = Vec::new();
+        for pick in others {
+            let other = any_step(&scene, &sheet, pick);
+            let Ok(change) = plan(&sheet, &other, &on(&ink, &scene, &swatches)) else { continue };
+            let after = change.apply(&sheet).unwrap();
+            scene.advance(&sheet, &after, &ink);
+            sheet = after;
+            theirs.push(change);
+        }
+        made.fetch_add(1, Ordering::Relaxed);
+        if stands_apart(&mine, &theirs, &scene) {
+            stood.fetch_add(1, Ordering::Relaxed);
+            let undone = mine.undo(&sheet).unwrap();
+            let alone = theirs.iter().try_fold(first.clone(), |s, c| c.apply(&s)).unwrap();
+            prop_assert_eq!(&undone, &Sheet { next_id: undone.next_id, ..alone }, "{:?}", command);
+            prop_assert_eq!(mine.apply(&undone).unwrap(), sheet);
+        }
+        Ok(())
+    };
+    if let Err(e) = runner.run(&drawings, check) {
+        panic!("{e}");
+    }
+    let (made, stood) = (made.into_inner(), stood.into_inner());
+    println!("figure: of {made} steps with others' on top {stood} are undone beneath them");
+    assert!(5 * stood > made, "{stood} of {made}: hardly any");
 }
 
 /// Two rings far apart, open or closed; the older state with what was changed since.

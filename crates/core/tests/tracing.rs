@@ -5,7 +5,7 @@
 use proptest::prelude::*;
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::pt;
-use rhizograph_core::model::line::{Form, shared};
+use rhizograph_core::model::line::{Form, piled};
 use rhizograph_core::model::pixels;
 use rhizograph_core::model::recipe::TraceRecipe;
 use rhizograph_core::model::sheet::Sheet;
@@ -68,7 +68,7 @@ proptest! {
             prop_assert!(met[k + 1], "nothing traced of {piece:?}");
         }
         let mut sheet = Sheet::new(w, h, 300.0);
-        sheet.lines = shared(lines);
+        sheet.lines = piled(lines);
         let scene = Scene::of(&sheet, &ink);
         prop_assert_eq!(scene.network.arrangement.euler(), 0);
         // What ink encloses is a region, and no region is in two places.

@@ -5,7 +5,7 @@
 
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::model::line::{End, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, Form, Line, Made, piled};
 use rhizograph_core::model::recipe::TraceRecipe;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::distance::squared_distance;
@@ -24,18 +24,15 @@ fn unit(seed: u64) -> f64 {
 }
 
 fn line(id: u64, points: &[Pt], closed: bool) -> Line {
-    Line {
+    Line::new(
         id,
-        form: Form::Centreline {
+        Form::Centreline {
             spine: Spine::through(points, closed),
             width: vec![[0.0, 1.5]],
             ends: [End::Round, End::Round],
         },
-        made: Made::Traced,
-        swatch: None,
-        opacity: 1.0,
-        group: None,
-    }
+        Made::Traced,
+    )
 }
 
 /// V − E + F = 1 + C, and no edge without two ends.
@@ -45,7 +42,7 @@ fn is_sound(a: &Arrangement) {
 }
 
 fn scene_of(lines: Vec<Line>, side: usize) -> (Scene, f64) {
-    let lines = shared(lines);
+    let lines = piled(lines);
     let mut sheet = Sheet::new(side, side, 300.0);
     sheet.next_id = lines.len() as u64 + 1;
     let ink = Scene::ink_of_lines(&lines, side, side, [0; 3]);

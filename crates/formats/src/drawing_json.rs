@@ -53,7 +53,7 @@ mod tests {
     fn a_centreline_is_written_with_its_widths() {
         let spine = Spine::through(&[pt(1.0, 2.0), pt(9.0, 2.0)], false);
         let form = Form::Centreline { spine, width: vec![[0.0, 3.0], [1.0, 5.0]], ends: [End::Round; 2] };
-        let line = Line { id: 7, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None };
+        let line = Line::new(7, form, Made::Traced);
         let value: Value = serde_json::from_str(&lines_json(&[Arc::new(line)], 20, 10, 300.0).unwrap()).unwrap();
         assert_eq!(value["size"], json!([20, 10]));
         assert_eq!(value["lines"][0]["kind"], "centreline");

@@ -4,7 +4,7 @@ use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
 use crate::svg_bounds;
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::model::line::{End, Form, Line, Made, shared};
+use rhizograph_core::model::line::{End, Form, Line, Made, piled};
 use std::borrow::Cow;
 use std::sync::Arc;
 use usvg::ImageHrefResolver;
@@ -110,7 +110,7 @@ fn read_text(text: &str) -> Result<Vector, Error> {
     if !lines.iter().all(is_drawable) {
         return Err(cannot_be_drawn());
     }
-    Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines: shared(lines) })
+    Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines: piled(lines) })
 }
 
 /// Whether all of a line lies where somebody could draw.
@@ -144,7 +144,7 @@ fn add_path(path: &usvg::Path, lines: &mut Vec<Line>) {
     let spines = spines_of(path, t);
     let mut add = |form| {
         let id = lines.len() as u64 + 1;
-        lines.push(Line { id, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None });
+        lines.push(Line::new(id, form, Made::Hand));
     };
     if path.fill().is_some() {
         let contours: Vec<Spine> = spines.iter().filter(|s| s.points.len() > 4).map(|s| closed(s.clone())).collect();

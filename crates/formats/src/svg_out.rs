@@ -211,17 +211,16 @@ mod tests {
 
     #[test]
     fn an_end_along_the_cutter_lies_on_it_and_a_flat_one_is_square() {
-        let line = |ends| Line {
-            id: 1,
-            form: Form::Centreline {
-                spine: Spine::through(&[pt(10.0, 50.0), pt(90.0, 50.0)], false),
-                width: vec![[0.0, 20.0]],
-                ends,
-            },
-            made: Made::Hand,
-            swatch: None,
-            opacity: 1.0,
-            group: None,
+        let line = |ends| {
+            Line::new(
+                1,
+                Form::Centreline {
+                    spine: Spine::through(&[pt(10.0, 50.0), pt(90.0, 50.0)], false),
+                    width: vec![[0.0, 20.0]],
+                    ends,
+                },
+                Made::Hand,
+            )
         };
         // The cutter leans by one in two.
         let slanted = line([End::Flat, End::AlongCutter(pt(1.0, 2.0).unit())]);
@@ -238,7 +237,7 @@ mod tests {
     fn what_is_written_reads_back_as_the_same_shapes() {
         let spine = Spine::through(&[pt(20.0, 30.0), pt(80.0, 30.0)], false);
         let form = Form::Centreline { spine: spine.clone(), width: vec![[0.0, 6.0]], ends: [End::Round; 2] };
-        let line = Line { id: 1, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None };
+        let line = Line::new(1, form, Made::Traced);
         let seam = Line { id: 2, form: Form::Seam { spine }, ..line.clone() };
         let ring = vec![pt(10.0, 10.0), pt(40.0, 10.0), pt(40.0, 40.0)];
         let fills = [Fill { name: "Kettle & lid".into(), colour: [200, 80, 50], rings: std::slice::from_ref(&ring) }];
@@ -267,28 +266,27 @@ mod tests {
 
     #[test]
     fn corners_are_as_wide_as_their_line_and_a_dot_is_a_disc() {
-        let pen = |points: &[Pt], width: f64| Line {
-            id: 1,
-            form: Form::Centreline {
-                // Straight pieces: a corner at every point.
-                spine: Spine {
-                    points: points
-                        .windows(2)
-                        .enumerate()
-                        .flat_map(|(k, w)| {
-                            let (a, b) = (w[0].lerp(w[1], 1.0 / 3.0), w[0].lerp(w[1], 2.0 / 3.0));
-                            if k == 0 { vec![w[0], a, b, w[1]] } else { vec![a, b, w[1]] }
-                        })
-                        .collect(),
-                    closed: false,
+        let pen = |points: &[Pt], width: f64| {
+            Line::new(
+                1,
+                Form::Centreline {
+                    // Straight pieces: a corner at every point.
+                    spine: Spine {
+                        points: points
+                            .windows(2)
+                            .enumerate()
+                            .flat_map(|(k, w)| {
+                                let (a, b) = (w[0].lerp(w[1], 1.0 / 3.0), w[0].lerp(w[1], 2.0 / 3.0));
+                                if k == 0 { vec![w[0], a, b, w[1]] } else { vec![a, b, w[1]] }
+                            })
+                            .collect(),
+                        closed: false,
+                    },
+                    width: vec![[0.0, width]],
+                    ends: [End::Round; 2],
                 },
-                width: vec![[0.0, width]],
-                ends: [End::Round; 2],
-            },
-            made: Made::Hand,
-            swatch: None,
-            opacity: 1.0,
-            group: None,
+                Made::Hand,
+            )
         };
         let cases: [&[Pt]; 4] = [
             &[pt(20.0, 100.0), pt(100.0, 20.0), pt(180.0, 110.0)],

@@ -8,7 +8,7 @@ use rhizograph_core::intake::{by_itself, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
-use rhizograph_core::model::line::shared;
+use rhizograph_core::model::line::piled;
 use rhizograph_core::model::recipe::{CloseWith, IntakeRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
@@ -113,7 +113,7 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
     }
     let mut results = Results { scene: None, before: None, cut: Vec::new(), notes };
     if until >= Until::Trace && !vector {
-        sheet.lines = shared(trace(&lifted, &recipes.trace, sheet.dpi, 1));
+        sheet.lines = piled(trace(&lifted, &recipes.trace, sheet.dpi, 1));
         sheet.next_id = sheet.lines.len() as u64 + 1;
         sheet.traced = Some(Box::new(sheet.tracing()));
         clock.step("trace");

@@ -10,7 +10,7 @@ use crate::reader;
 use crate::service::error::Error;
 use crate::service::events::Events;
 use crate::service::view::frame;
-use crate::service::{Bench, Turn, hand_off, pictures};
+use crate::service::{Asker, Bench, Turn, hand_off, pictures};
 use crate::store::{self, Written};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
@@ -238,8 +238,8 @@ async fn add_drawing(
 }
 
 #[get("/drawings/<id>")]
-async fn drawing(bench: &Shared, id: i64) -> Answer<DrawingView> {
-    Ok(Json(bench.view(id).await?))
+async fn drawing(bench: &Shared, id: i64, author: Author) -> Answer<DrawingView> {
+    Ok(Json(bench.view(id, author.0).await?))
 }
 
 fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
@@ -249,19 +249,40 @@ fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
 }
 
 #[post("/drawings/<id>/commands", data = "<request>")]
-async fn command(bench: &Shared, events: &State<Events>, id: i64, request: Json<CommandRequest>) -> Answer<StepTold> {
-    let r = request.into_inner();
-    Ok(answer(events, bench.command(id, r.revision, r.numbering, r.command).await?))
+async fn command(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    author: Author,
+    request: Json<CommandRequest>,
+) -> Answer<StepTold> {
+    let CommandRequest { revision, numbering, command } = request.into_inner();
+    let asked = Asker { author: author.0, revision, numbering };
+    Ok(answer(events, bench.command(id, asked, command).await?))
 }
 
 #[post("/drawings/<id>/undo", data = "<request>")]
-async fn undo(bench: &Shared, events: &State<Events>, id: i64, request: Json<StepRequest>) -> Answer<StepTold> {
-    Ok(answer(events, bench.step(id, request.revision, request.numbering, false).await?))
+async fn undo(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    author: Author,
+    request: Json<StepRequest>,
+) -> Answer<StepTold> {
+    let asked = Asker { author: author.0, revision: request.revision, numbering: request.numbering };
+    Ok(answer(events, bench.step(id, asked, false).await?))
 }
 
 #[post("/drawings/<id>/redo", data = "<request>")]
-async fn redo(bench: &Shared, events: &State<Events>, id: i64, request: Json<StepRequest>) -> Answer<StepTold> {
-    Ok(answer(events, bench.step(id, request.revision, request.numbering, true).await?))
+async fn redo(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    author: Author,
+    request: Json<StepRequest>,
+) -> Answer<StepTold> {
+    let asked = Asker { author: author.0, revision: request.revision, numbering: request.numbering };
+    Ok(answer(events, bench.step(id, asked, true).await?))
 }
 
 #[get("/drawings/<id>/original")]
@@ -278,6 +299,23 @@ struct Part {
     width: usize,
     height: usize,
     level: u32,
+}
+
+/// Who asks: a name of letters, digits and dashes that the page made up for itself; else nobody in particular.
+pub struct Author(String);
+
+/// The longest name of an author.
+const LONGEST_AUTHOR: usize = 64;
+
+#[rocket::async_trait]
+impl<'r> FromRequest<'r> for Author {
+    type Error = std::convert::Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, Self::Error> {
+        let is_name = |n: &&str| n.len() <= LONGEST_AUTHOR && n.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
+        let named = request.headers().get_one("x-rhizograph-author").filter(is_name);
+        Outcome::Success(Author(named.unwrap_or(store::NOBODY).to_owned()))
+    }
 }
 
 /// The revision that is shown where something is asked for, if that is told.
@@ -445,8 +483,15 @@ async fn stop_job(bench: &Shared, job: i64) -> Answer<()> {
 }
 
 #[post("/drawings/<id>/register", data = "<request>")]
-async fn register(bench: &Shared, events: &State<Events>, id: i64, request: Json<RegisterRequest>) -> Answer<StepTold> {
-    Ok(answer(events, bench.register(id, request.revision, request.marks).await?))
+async fn register(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    author: Author,
+    request: Json<RegisterRequest>,
+) -> Answer<StepTold> {
+    let asked = Asker { author: author.0, revision: request.revision, numbering: 0 };
+    Ok(answer(events, bench.register(id, asked, request.marks).await?))
 }
 
 /// Where the paper's corners seem to be on the original.
@@ -476,7 +521,7 @@ async fn pixel(bench: &Shared, id: i64, x: usize, y: usize) -> Answer<[u8; 3]> {
 
 #[get("/drawings/<id>/readiness")]
 async fn readiness(bench: &Shared, id: i64) -> Answer<Readiness> {
-    let v = frame(&bench.open(id).await?);
+    let v = frame(&bench.open(id).await?, store::NOBODY);
     Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
 }
 
@@ -490,7 +535,7 @@ async fn handed_off(
     // The scene is held only while it is looked at: a step may wait for it while its row is held.
     let (now, shot, v) = {
         let open = bench.open(id).await?;
-        (open.stored.revision, open.stored.shot, frame(&open))
+        (open.stored.revision, open.stored.shot, frame(&open, store::NOBODY))
     };
     if now != request.revision {
         return Err(Error::Conflict { revision: now, meanwhile: Vec::new() }.into());

@@ -199,7 +199,9 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
             let Some(drawing) = item.drawing else {
                 return Ok(true);
             };
-            if !store::write_step(&mut tx, drawing, revision, &sheet, &store::Step::Add(change)).await? {
+            if !store::write_step(&mut tx, drawing, revision, &sheet, &store::Step::Add(change, store::NOBODY.into()))
+                .await?
+            {
                 return Ok(false);
             }
             store::set_progress(&mut tx, drawing, progress).await?;

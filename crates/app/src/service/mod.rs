@@ -17,6 +17,7 @@ mod steps;
 pub mod view;
 
 pub use places::Turn;
+pub use steps::Asker;
 
 use crate::api::{
     AlikeTold, DecidedTold, DrawingView, GlanceRequest, LandingTold, LeakTold, LikeDecision, SpanTold, TraceTold,
@@ -264,11 +265,11 @@ impl Bench {
         Ok(Open { stored, lifted: inked, scene: SceneHeld(scene.read_owned().await), vector: is_vector })
     }
 
-    /// What is shown of a drawing.
-    pub async fn view(&self, id: i64) -> Result<DrawingView, Error> {
+    /// What is shown of a drawing to somebody.
+    pub async fn view(&self, id: i64, author: String) -> Result<DrawingView, Error> {
         let slot = self.at_hand.slot(id);
         let open = self.open_slot(&slot, id).await?;
-        let view = apart(move || view(&open)).await?;
+        let view = apart(move || view(&open, &author)).await?;
         // Somebody is about to work on it.
         let scene = slot.known().scene.clone();
         if let Some(scene) = scene {

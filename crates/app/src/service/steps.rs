@@ -8,8 +8,8 @@ use crate::service::latest::Done;
 use crate::service::open::{Open, progress, scene_of};
 use crate::service::view::{patch, view};
 use crate::service::{Bench, SceneHeld, advance, apart, fresh_numbering, known_open, make_ready_soon};
-use crate::store::{self, Begun, Step, Stored};
-use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan, replay};
+use crate::store::{self, Begun, Pending, Step, Stored};
+use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan, replay, stands_apart};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::{Layout, level};
 use rhizograph_core::model::inking::Inking;
@@ -44,15 +44,22 @@ impl Ground for Standing<'_> {
     }
 }
 
+/// The most steps of others that an undo is held against.
+const MOST_OF_OTHERS: usize = 256;
+
+/// Who asks for a step, and what is shown where it is asked for.
+#[derive(Debug, Clone, Default)]
+pub struct Asker {
+    pub author: String,
+    pub revision: i64,
+    /// Of the regions that are shown; 0: none are.
+    pub numbering: u64,
+}
+
 impl Bench {
     /// Does a command on the revision it was made on. `numbering`: of the regions that are shown where it was made.
-    pub async fn command(
-        &self,
-        id: i64,
-        revision: i64,
-        numbering: u64,
-        command: Command,
-    ) -> Result<(i64, StepTold), Error> {
+    pub async fn command(&self, id: i64, asked: Asker, command: Command) -> Result<(i64, StepTold), Error> {
+        let Asker { author, revision, numbering } = asked;
         let slot = self.at_hand.slot(id);
         let _one = slot.step.lock().await;
         // A step on the revision that is held is planned on it at once: whether it still is the stored one is seen when the
@@ -120,17 +127,18 @@ impl Bench {
         let Some(change) = change? else { return Err(refused(&slot, now)) };
         if change.is_empty() {
             let shot = open.stored.shot;
-            return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open)).await?))));
+            return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open, &author)).await?))));
         }
         let (before, after) = (open.stored.clone(), change.apply(&open.stored.sheet)?);
         drop(open);
         // Whoever made it on an older state is shown all that came since.
         let numbering = if now == revision { numbering } else { 0 };
-        self.finish(&slot, before, numbering, after, Step::Add(Box::new(change))).await
+        let step = Step::Add(Box::new(change), author.clone());
+        self.finish(&slot, before, (&author, numbering), after, step).await
     }
 
     /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
-    pub async fn register(&self, id: i64, revision: i64, marks: [Pt; 2]) -> Result<(i64, StepTold), Error> {
+    pub async fn register(&self, id: i64, asked: Asker, marks: [Pt; 2]) -> Result<(i64, StepTold), Error> {
         let stored = store::load(&self.pool, id).await.map_err(Error::of_drawing)?;
         let recipe = &stored.sheet.recipes.intake;
         let [w, h] = stored.sheet.original;
@@ -140,23 +148,43 @@ impl Bench {
         let to = others.unwrap_or_else(|| level(from));
         let register = Some(Register { from, to, pegs: false });
         let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
-        self.command(id, revision, 0, Command::Intake(IntakeStep::Intake { intake })).await
+        self.command(id, asked, Command::Intake(IntakeStep::Intake { intake })).await
     }
 
-    /// Undoes the last change, or does the last undone one again.
-    pub async fn step(&self, id: i64, revision: i64, numbering: u64, redo: bool) -> Result<(i64, StepTold), Error> {
+    /// Undoes somebody's last step, or does again what they undid. Where others took steps meanwhile it is done on what
+    /// they left, if none of them touched the same. Errors: they did; there is none.
+    pub async fn step(&self, id: i64, asked: Asker, redo: bool) -> Result<(i64, StepTold), Error> {
+        let Asker { author, revision, numbering } = asked;
         let slot = self.at_hand.slot(id);
         let _one = slot.step.lock().await;
         let stored = self.stored(&slot, id).await?;
-        if stored.revision != revision {
-            let meanwhile = slot.known().latest.labels(revision, stored.revision);
-            return Err(Error::Conflict { revision: stored.revision, meanwhile });
-        }
+        let now = stored.revision;
         let what = if redo { "do again" } else { "undo" };
-        let change: Change = store::pending(&self.pool, id, redo).await?.ok_or(Error::NothingTo(what))?;
-        let after = if redo { change.apply(&stored.sheet)? } else { change.undo(&stored.sheet)? };
-        let change = Box::new(change);
-        self.finish(&slot, stored, numbering, after, if redo { Step::Redo(change) } else { Step::Undo(change) }).await
+        let pending = store::pending(&self.pool, id, &author, redo).await?.ok_or(Error::NothingTo(what))?;
+        let refused = || {
+            let meanwhile = slot.known().latest.labels(revision.min(pending.at), now);
+            Error::Conflict { revision: now, meanwhile }
+        };
+        // What is undone is what was shown.
+        if now < revision || (now > revision && pending.at > revision) {
+            return Err(refused());
+        }
+        let others = store::of_others_since(&self.pool, id, &author, pending.at, MOST_OF_OTHERS).await?;
+        let others = others.ok_or_else(refused)?;
+        if !others.is_empty() {
+            let open = self.open_alone(&slot, id).await?;
+            let change = pending.change.clone();
+            if !apart(move || stands_apart(&change, &others, &open.scene)).await? {
+                return Err(refused());
+            }
+        }
+        let Pending { number, change, .. } = &pending;
+        let after = if redo { change.apply(&stored.sheet) } else { change.undo(&stored.sheet) };
+        let after = after.map_err(|_| refused())?;
+        let change = Box::new(change.clone());
+        let numbering = if now == revision { numbering } else { 0 };
+        let step = if redo { Step::Redo(change, *number) } else { Step::Undo(change, *number) };
+        self.finish(&slot, stored, (&author, numbering), after, step).await
     }
 
     /// Brings the scene up to the new state, stores the step, and tells what changed against what is shown, or all. The
@@ -165,7 +193,7 @@ impl Bench {
         &self,
         slot: &Arc<Slot>,
         before: Arc<Stored>,
-        numbering: u64,
+        (author, numbering): (&str, u64),
         after: Sheet,
         step: Step,
     ) -> Result<(i64, StepTold), Error> {
@@ -219,11 +247,12 @@ impl Bench {
         let edited = edited.map(Arc::new);
         let what = edited.clone().map(|edited| (Arc::new(step.change().clone()), edited));
         let done = Done { revision: revision + 1, label: step.change().label.clone(), edited: what };
+        let author = author.to_owned();
         let telling = apart(move || match edited {
             Some(edited) if numbering == open.scene.numbering() && open.stored.sheet.traced.is_some() => {
-                StepTold::Patch(Box::new(patch(&open, &before.sheet, &edited)))
+                StepTold::Patch(Box::new(patch(&open, &author, &before.sheet, &edited)))
             }
-            _ => StepTold::Whole(Box::new(view(&open))),
+            _ => StepTold::Whole(Box::new(view(&open, &author))),
         });
         // What is told waits until it counts.
         let (closed, told) = tokio::join!(store::close_step(tx, id, far), telling);
@@ -262,8 +291,8 @@ impl Bench {
             return Err(Error::NoDrawing);
         }
         let steps = match step {
-            Step::Add(change) => before.steps.after(change),
-            Step::Undo(_) | Step::Redo(_) => store::steps(&mut *tx, before.id).await?,
+            Step::Add(change, author) => before.steps.after(change, author),
+            Step::Undo(..) | Step::Redo(..) => store::steps(&mut *tx, before.id).await?,
         };
         let stored = Arc::new(Stored {
             sheet: Arc::unwrap_or_clone(after),

@@ -93,11 +93,12 @@ fn region_view(open: &Open, region: &Region) -> RegionView {
     }
 }
 
-/// What is shown of a drawing besides its lines, regions and findings.
-pub fn frame(open: &Open) -> DrawingFrame {
+/// What is shown of a drawing to somebody besides its lines, regions and findings.
+pub fn frame(open: &Open, author: &str) -> DrawingFrame {
     let s = &open.stored;
     let progress = progress(&s.sheet, &open.scene);
     let traced = s.sheet.traced.is_some();
+    let [undo, redo] = s.steps.of(author);
     let (lift, trouble) = match &*open.lifted {
         Ok((_, facts)) => (Some(facts.clone()), None),
         Err(e) => (None, Some(e.to_string())),
@@ -127,17 +128,17 @@ pub fn frame(open: &Open) -> DrawingFrame {
         traced,
         stale: traced && !open.vector && !s.sheet.lines_are_current(),
         handmade: s.sheet.handmade(),
-        undo: s.steps.undo.clone(),
-        redo: s.steps.redo.clone(),
+        undo,
+        redo,
         steps: s.steps.done,
     }
 }
 
 /// What the front end shows of a drawing.
-pub fn view(open: &Open) -> DrawingView {
+pub fn view(open: &Open, author: &str) -> DrawingView {
     let sheet = &open.stored.sheet;
     DrawingView {
-        frame: frame(open),
+        frame: frame(open, author),
         lines: sheet.lines.iter().map(|l| line_view(l)).collect(),
         regions: open.scene.regions.iter().map(|r| region_view(open, r)).collect(),
         findings: if sheet.traced.is_some() { open.scene.findings.iter().cloned().collect() } else { Vec::new() },
@@ -145,13 +146,13 @@ pub fn view(open: &Open) -> DrawingView {
 }
 
 /// What an edit from `before` changed of it.
-pub fn patch(open: &Open, before: &Sheet, edited: &SceneEdited) -> DrawingPatch {
+pub fn patch(open: &Open, author: &str, before: &Sheet, edited: &SceneEdited) -> DrawingPatch {
     let sheet = &open.stored.sheet;
     let (gone, came) = unlike(&before.lines, &sheet.lines);
     let scene = &open.scene;
     let made = |ids: &[u32]| ids.iter().filter_map(|&id| scene.regions.get(id)).map(|r| region_view(open, r)).collect();
     DrawingPatch {
-        frame: frame(open),
+        frame: frame(open, author),
         lines_gone: gone.into_iter().map(|l| l.id).collect(),
         lines: came.into_iter().map(|l| line_view(l)).collect(),
         regions_gone: edited.regions.gone.clone(),

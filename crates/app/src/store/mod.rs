@@ -12,12 +12,14 @@ use rhizograph_core::model::paint::Swatch;
 use rhizograph_core::model::recipe::Register;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_formats::Reading;
+use serde_json::Value;
 use serde_json::value::RawValue;
 use sqlx::postgres::PgPoolOptions;
 use sqlx::types::Json;
 use sqlx::{PgExecutor, PgPool, Postgres, Row, Transaction};
+use std::collections::BTreeMap;
 use std::time::Duration;
-use stored::VERSION;
+use stored::{History, VERSION};
 
 /// Why the store cannot be used.
 #[derive(Debug, thiserror::Error)]
@@ -296,8 +298,58 @@ struct Journaled {
     back: bool,
 }
 
-/// A drawing with its state and the labels of its next undo and redo.
+/// Brings all that an older program stored of a drawing up to today's form, if it is not yet.
+async fn bring_up(pool: &PgPool, drawing: i64) -> sqlx::Result<()> {
+    let mut tx = pool.begin().await?;
+    let sql = "select s.sheet, s.version, s.revision, d.revision from drawings d join states s on s.drawing = d.id
+               where d.id = $1 for update";
+    let (Json(sheet), version, kept, revision): (Json<Value>, i16, i64, i64) =
+        sqlx::query_as(sql).bind(drawing).fetch_one(&mut *tx).await?;
+    if version >= VERSION {
+        return Ok(());
+    }
+    let sql = "select change, back from journal where drawing = $1 and revision > $2 order by revision";
+    let journal: Vec<(Json<Value>, bool)> = sqlx::query_as(sql).bind(drawing).bind(kept).fetch_all(&mut *tx).await?;
+    let journal: Vec<(Value, bool)> = journal.into_iter().map(|(Json(change), back)| (change, back)).collect();
+    let sql = "select step, undone, change from changes where drawing = $1 order by step";
+    let changes: Vec<(i32, bool, Json<Value>)> = sqlx::query_as(sql).bind(drawing).fetch_all(&mut *tx).await?;
+    let done = changes.iter().filter(|c| !c.1).count();
+    let numbers: Vec<i32> = changes.iter().map(|c| c.0).collect();
+    let changes = changes.into_iter().map(|(_, _, Json(change))| change).collect();
+    let history = History { sheet, changes, done };
+    // It takes as long as everything that was ever done.
+    let brought = tokio::task::spawn_blocking(move || {
+        let mut history = history;
+        stored::bring_up(&mut history, &journal, version).map(|()| history)
+    });
+    let history = brought.await.map_err(|e| sqlx::Error::Decode(Box::new(e)))??;
+    for (number, change) in numbers.iter().zip(&history.changes) {
+        sqlx::query("update changes set change = $3, version = $4 where drawing = $1 and step = $2")
+            .bind(drawing)
+            .bind(number)
+            .bind(Json(change))
+            .bind(VERSION)
+            .execute(&mut *tx)
+            .await?;
+    }
+    sqlx::query("update states set sheet = $2, version = $3, revision = $4 where drawing = $1")
+        .bind(drawing)
+        .bind(Json(&history.sheet))
+        .bind(VERSION)
+        .bind(revision)
+        .execute(&mut *tx)
+        .await?;
+    sqlx::query("delete from journal where drawing = $1").bind(drawing).execute(&mut *tx).await?;
+    tx.commit().await
+}
+
+/// A drawing with its state and the labels of what can be undone and done again.
 pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
+    let version: i16 =
+        sqlx::query_scalar("select version from states where drawing = $1").bind(drawing).fetch_one(pool).await?;
+    if version < VERSION {
+        bring_up(pool, drawing).await?;
+    }
     let row = sqlx::query(
         "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off,
                 (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'version', j.version, 'back', j.back)
@@ -330,46 +382,74 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
     })
 }
 
-/// Which steps can be undone and done again.
+/// Which steps can be undone and done again: everybody's own, and those that are nobody's.
 #[derive(Debug, Clone, Default)]
 pub struct Steps {
-    /// What the last one was, and the next one.
-    pub undo: Option<String>,
-    pub redo: Option<String>,
+    /// By author: the last that stands and the first that was undone, by number and label.
+    own: BTreeMap<String, [Option<(i32, String)>; 2]>,
     pub done: usize,
+    last: i32,
 }
 
 impl Steps {
-    /// Once a new one is added: what was undone cannot be done again any more.
-    pub fn after(&self, change: &Change) -> Steps {
-        Steps { undo: Some(change.label.clone()), redo: None, done: self.done + 1 }
+    /// Once somebody adds a new one: what they had undone cannot be done again any more.
+    pub fn after(&self, change: &Change, author: &str) -> Steps {
+        let mut steps = self.clone();
+        steps.done += 1;
+        steps.last += 1;
+        for who in [author, NOBODY] {
+            if let Some(own) = steps.own.get_mut(who) {
+                own[1] = None;
+            }
+        }
+        steps.own.entry(author.to_owned()).or_default()[0] = Some((steps.last, change.label.clone()));
+        steps
+    }
+
+    /// What somebody would undo and do again, in a few words.
+    pub fn of(&self, author: &str) -> [Option<String>; 2] {
+        let both = |k: usize| [author, NOBODY].into_iter().filter_map(move |who| self.own.get(who)?[k].as_ref());
+        [both(0).max(), both(1).min()].map(|step| step.map(|(_, label)| label.clone()))
     }
 }
 
+/// Whose steps are everybody's.
+pub const NOBODY: &str = "";
+
 pub async fn steps(db: impl PgExecutor<'_>, drawing: i64) -> sqlx::Result<Steps> {
-    let row = sqlx::query(
-        "select (select change->>'label' from changes where drawing = $1 and not undone order by step desc limit 1),
-                (select change->>'label' from changes where drawing = $1 and undone order by step limit 1),
-                (select count(*) from changes where drawing = $1 and not undone)",
+    let rows = sqlx::query(
+        "select distinct on (author, undone) author, undone, step, change->>'label' as label,
+                count(*) over (partition by undone) as many, max(step) over () as last
+         from changes where drawing = $1
+         order by author, undone, case when undone then step else -step end",
     )
     .bind(drawing)
-    .fetch_one(db)
+    .fetch_all(db)
     .await?;
-    let done: i64 = row.try_get(2)?;
-    Ok(Steps { undo: row.try_get(0)?, redo: row.try_get(1)?, done: done as usize })
+    let mut steps = Steps::default();
+    for row in rows {
+        let (undone, many): (bool, i64) = (row.try_get("undone")?, row.try_get("many")?);
+        steps.last = row.try_get("last")?;
+        if !undone {
+            steps.done = many as usize;
+        }
+        let step = (row.try_get("step")?, row.try_get("label")?);
+        steps.own.entry(row.try_get("author")?).or_default()[usize::from(undone)] = Some(step);
+    }
+    Ok(steps)
 }
 
-/// What a write does to the list of changes.
+/// What a write does to the list of changes: one more by somebody, or one of these numbers undone or done again.
 pub enum Step {
-    Add(Box<Change>),
-    Undo(Box<Change>),
-    Redo(Box<Change>),
+    Add(Box<Change>, String),
+    Undo(Box<Change>, i32),
+    Redo(Box<Change>, i32),
 }
 
 impl Step {
     pub fn change(&self) -> &Change {
         match self {
-            Step::Add(change) | Step::Undo(change) | Step::Redo(change) => change,
+            Step::Add(change, _) | Step::Undo(change, _) | Step::Redo(change, _) => change,
         }
     }
 }
@@ -380,15 +460,47 @@ const MOST_IN_JOURNAL: usize = 256 << 10;
 /// The length from which on a journal is worth settling, steps.
 pub const LONG_JOURNAL: i64 = 48;
 
-/// The change that undo (or redo) is about, if there is one.
-pub async fn pending(pool: &PgPool, drawing: i64, redo: bool) -> sqlx::Result<Option<Change>> {
+/// A change that somebody may undo or do again.
+pub struct Pending {
+    pub number: i32,
+    pub change: Change,
+    /// The revision at which it was done, or undone.
+    pub at: i64,
+}
+
+/// The change that somebody's undo (or redo) is about, if there is one.
+pub async fn pending(pool: &PgPool, drawing: i64, author: &str, redo: bool) -> sqlx::Result<Option<Pending>> {
     let query = if redo {
-        "select change, version from changes where drawing = $1 and undone order by step limit 1"
+        "select step, change, version, undone_at from changes
+         where drawing = $1 and undone and author in ($2, '') order by step limit 1"
     } else {
-        "select change, version from changes where drawing = $1 and not undone order by step desc limit 1"
+        "select step, change, version, done_at from changes
+         where drawing = $1 and not undone and author in ($2, '') order by step desc limit 1"
     };
-    let found: Option<(Json<Box<RawValue>>, i16)> = sqlx::query_as(query).bind(drawing).fetch_optional(pool).await?;
-    Ok(found.map(|(Json(change), version)| stored::change(&change, version)).transpose()?)
+    let found: Option<(i32, Json<Box<RawValue>>, i16, i64)> =
+        sqlx::query_as(query).bind(drawing).bind(author).fetch_optional(pool).await?;
+    let Some((number, Json(change), version, at)) = found else { return Ok(None) };
+    Ok(Some(Pending { number, change: stored::change(&change, version)?, at }))
+}
+
+/// What others did since a revision that is not undone again, and what they undid that was done before; `None`: more than
+/// so many.
+pub async fn of_others_since(
+    pool: &PgPool,
+    drawing: i64,
+    author: &str,
+    revision: i64,
+    most: usize,
+) -> sqlx::Result<Option<Vec<Change>>> {
+    let query = "select change, version from changes where drawing = $1 and author not in ($2, '')
+                 and case when undone then undone_at > $3 and done_at <= $3 else done_at > $3 end limit $4";
+    let found: Vec<(Json<Box<RawValue>>, i16)> =
+        sqlx::query_as(query).bind(drawing).bind(author).bind(revision).bind(most as i64 + 1).fetch_all(pool).await?;
+    if found.len() > most {
+        return Ok(None);
+    }
+    let changes = found.iter().map(|(Json(change), version)| stored::change(change, *version));
+    Ok(Some(changes.collect::<Result<_, _>>()?))
 }
 
 /// A step that is written, but does not count before it is closed: what it leads to is computed meanwhile.
@@ -437,20 +549,27 @@ pub async fn write_step(
 ) -> sqlx::Result<bool> {
     let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
     let whole = change.len() > MOST_IN_JOURNAL;
-    let noted = match step {
-        Step::Add(_) => {
-            "gone as (delete from changes where undone and drawing in (select id from moved)),
-             noted as (insert into changes (drawing, step, change, version)
-                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6 from moved)"
-        }
-        Step::Undo(_) => {
-            "noted as (update changes set undone = true where drawing in (select id from moved)
-                and step = (select max(step) from changes where drawing = $1 and not undone))"
-        }
-        Step::Redo(_) => {
-            "noted as (update changes set undone = false where drawing in (select id from moved)
-                and step = (select min(step) from changes where drawing = $1 and undone))"
-        }
+    let (noted, number, author) = match step {
+        Step::Add(_, author) => (
+            "gone as (delete from changes where undone and author in ($7, '') and drawing in (select id from moved)),
+             noted as (insert into changes (drawing, step, change, version, author, done_at)
+                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6, $7, $2 + 1
+                from moved)",
+            0,
+            author.as_str(),
+        ),
+        Step::Undo(_, number) => (
+            "noted as (update changes set undone = true, undone_at = $2 + 1
+                where drawing in (select id from moved) and step = $8)",
+            *number,
+            NOBODY,
+        ),
+        Step::Redo(_, number) => (
+            "noted as (update changes set undone = false, done_at = $2 + 1
+                where drawing in (select id from moved) and step = $8)",
+            *number,
+            NOBODY,
+        ),
     };
     // In one go: each way to the database and back takes as long as what is done there.
     let all = format!(
@@ -458,15 +577,17 @@ pub async fn write_step(
          written as (insert into journal (drawing, revision, change, back, version)
             select id, $2 + 1, $3::jsonb, $4, $6 from moved where $5),
          {noted}
-         select count(*) from moved"
+         select count(*) from moved where $7::text is not null and $8::int is not null"
     );
     let moved: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(all))
         .bind(drawing)
         .bind(revision)
         .bind(&change)
-        .bind(matches!(step, Step::Undo(_)))
+        .bind(matches!(step, Step::Undo(..)))
         .bind(!whole)
         .bind(VERSION)
+        .bind(author)
+        .bind(number)
         .fetch_one(&mut **tx)
         .await?;
     if moved == 0 {

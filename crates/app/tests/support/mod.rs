@@ -139,10 +139,10 @@ impl Server {
 
     /// Changes what is stored behind the program's back.
     #[allow(dead_code)]
-    pub fn execute(&self, sql: &'static str) {
+    pub fn execute(&self, sql: &str) {
         rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
             let pool = rhizograph_app::store::connect(&self.database).await.unwrap();
-            sqlx::query(sql).execute(&pool).await.unwrap();
+            sqlx::query(sqlx::AssertSqlSafe(sql.to_owned())).execute(&pool).await.unwrap();
         });
     }
 

@@ -1,12 +1,14 @@
-//! Changes: the difference between two states of a sheet, both ways.
+//! Changes: the difference between two states of a sheet, both ways, by the keys of what changes.
 
-use super::patch::{Patch, Way};
+use super::swap::{Swap, Way};
 use crate::error::Error;
 use crate::geom::{Bounds, Pt};
 use crate::model::by_hand::{Effect, Touch};
 use crate::model::erasure::Erasure;
-use crate::model::line::{Line, is_same};
+use crate::model::line::Line;
+use crate::model::numbered::Numbered;
 use crate::model::paint::Drop;
+use crate::model::pixels::bounds_of;
 use crate::model::recipe::Recipes;
 use crate::model::reweighed::Reweighed;
 use crate::model::sheet::{Sheet, TracedWith};
@@ -19,10 +21,10 @@ type BeforeAfter<T> = (T, T);
 
 /// What changes of what was done to the lift by hand.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-struct ByHandPatch {
-    touches: Patch<Touch>,
-    inverted: Patch<Effect>,
-    protected: Patch<Pt>,
+struct ByHandSwap {
+    touches: Swap<Numbered<Touch>>,
+    inverted: Swap<Effect>,
+    protected: Swap<Pt>,
 }
 
 /// The difference between two states of a sheet, both ways.
@@ -32,46 +34,37 @@ pub struct Change {
     pub label: String,
     /// Width, height, resolution, whether that is assumed.
     size: Option<BeforeAfter<(usize, usize, f64, bool)>>,
-    by_hand: ByHandPatch,
-    reweighed: Patch<Reweighed>,
+    by_hand: ByHandSwap,
+    reweighed: Swap<Reweighed>,
     recipes: Option<Box<BeforeAfter<Recipes>>>,
-    lines: Patch<Arc<Line>>,
-    erased: Patch<Erasure>,
-    drops: Patch<Drop>,
-    settled: Patch<Settled>,
+    lines: Swap<Arc<Line>>,
+    erased: Swap<Numbered<Erasure>>,
+    drops: Swap<Numbered<Drop>>,
+    settled: Swap<Numbered<Settled>>,
     next_id: (u64, u64),
     traced: Option<Box<BeforeAfter<Option<Box<TracedWith>>>>>,
-}
-
-fn point_key(p: Pt) -> (u64, u64) {
-    (p.x.to_bits(), p.y.to_bits())
 }
 
 impl Change {
     pub(super) fn between(before: &Sheet, after: &Sheet, label: String) -> Change {
         let recipes =
             (before.recipes != after.recipes).then(|| Box::new((before.recipes.clone(), after.recipes.clone())));
-        let erasure_key = |e: &Erasure| e.key();
         let size = |s: &Sheet| (s.width, s.height, s.dpi, s.dpi_assumed);
-        let touch_key = |t: &Touch| {
-            let path = t.path.iter().map(|&p| point_key(p)).collect::<Vec<_>>();
-            (t.effect, path, [t.size, t.hardness, t.strength].map(f64::to_bits), t.takes_off)
-        };
         let (b, a) = (&before.by_hand, &after.by_hand);
         Change {
             label,
             size: (size(before) != size(after)).then(|| (size(before), size(after))),
-            by_hand: ByHandPatch {
-                touches: Patch::between(&b.touches, &a.touches, touch_key),
-                inverted: Patch::between(&b.inverted, &a.inverted, |e| *e),
-                protected: Patch::between(&b.protected, &a.protected, |p| point_key(*p)),
+            by_hand: ByHandSwap {
+                touches: Swap::between(&b.touches, &a.touches),
+                inverted: Swap::between(&b.inverted, &a.inverted),
+                protected: Swap::between(&b.protected, &a.protected),
             },
-            reweighed: Patch::between(&before.reweighed, &after.reweighed, |r| r.line),
+            reweighed: Swap::between(&before.reweighed, &after.reweighed),
             recipes,
-            lines: Patch::unlike(&before.lines, &after.lines, |l| l.id, is_same),
-            erased: Patch::between(&before.erased, &after.erased, erasure_key),
-            drops: Patch::between(&before.drops, &after.drops, |d| (point_key(d.at), d.swatch.clone())),
-            settled: Patch::between(&before.settled, &after.settled, |s| (s.kind, point_key(s.at), s.how as u8)),
+            lines: Swap::between(&before.lines, &after.lines),
+            erased: Swap::between(&before.erased, &after.erased),
+            drops: Swap::between(&before.drops, &after.drops),
+            settled: Swap::between(&before.settled, &after.settled),
             next_id: (before.next_id, after.next_id),
             traced: (before.traced != after.traced).then(|| Box::new((before.traced.clone(), after.traced.clone()))),
         }
@@ -99,7 +92,7 @@ impl Change {
 
     /// Whether the work by hand on the lift is another.
     pub(super) fn is_by_hand(&self) -> bool {
-        let ByHandPatch { touches, inverted, protected } = &self.by_hand;
+        let ByHandSwap { touches, inverted, protected } = &self.by_hand;
         !(touches.is_empty() && inverted.is_empty() && protected.is_empty())
     }
 
@@ -115,17 +108,41 @@ impl Change {
 
     /// The erasures that come or go.
     pub(super) fn erasures(&self) -> impl Iterator<Item = &Erasure> {
-        self.erased.items()
+        self.erased.items().map(|e| &e.it)
     }
 
     /// The ids of lines that come, go or change, and where lines come or go that bear no ink or leave it where it was.
     pub(super) fn lines_with_places(&self) -> (FxHashSet<u64>, Vec<Bounds>) {
         let of = |lines: &mut dyn Iterator<Item = &Arc<Line>>| lines.map(|l| l.id).collect::<FxHashSet<u64>>();
-        let (gone, came) = (of(&mut self.lines.gone()), of(&mut self.lines.came()));
+        let (gone, came) = (of(&mut self.lines.gone.iter()), of(&mut self.lines.came.iter()));
         let is_whole = |l: &&Arc<Line>| l.is_seam() || gone.contains(&l.id) != came.contains(&l.id);
         let boxes = self.lines.items().filter(is_whole).map(|l| l.bounds()).collect();
         let weighed = self.reweighed.items().map(|r| r.line);
         (gone.iter().chain(&came).copied().chain(weighed).collect(), boxes)
+    }
+
+    /// Whether it is about some of the same as another one: the same line, drop, verdict, setting, or everything.
+    pub(super) fn meets(&self, other: &Change) -> bool {
+        let is_of_all = |c: &Change| c.size.is_some() || c.traced.is_some() || c.lays_out();
+        let (a, b) = (&self.by_hand, &other.by_hand);
+        is_of_all(self)
+            || is_of_all(other)
+            || (self.sets_recipes() && other.sets_recipes())
+            || a.touches.meets(&b.touches)
+            || a.inverted.meets(&b.inverted)
+            || a.protected.meets(&b.protected)
+            || self.lines.meets(&other.lines)
+            || self.erased.meets(&other.erased)
+            || self.reweighed.meets(&other.reweighed)
+            || self.drops.meets(&other.drops)
+            || self.settled.meets(&other.settled)
+    }
+
+    /// Boxes of the ink that it changes, and of its lines.
+    pub(super) fn places(&self) -> Vec<Bounds> {
+        let lines = self.lines.items().map(|l| l.bounds().around(&bounds_of(l)));
+        let erased = self.erased.items().map(|e| e.bounds());
+        lines.chain(erased).chain(self.reweighed.items().map(Reweighed::bounds)).collect()
     }
 
     /// Whether the sheet lies otherwise after it.
@@ -159,7 +176,13 @@ impl Change {
         if let Some(recipes) = &self.recipes {
             s.recipes = way.end(recipes).clone();
         }
-        s.next_id = *way.end(&self.next_id);
+        let (before, after) = self.next_id;
+        s.next_id = match way {
+            Way::Forth => s.next_id.max(after),
+            // Numbers that somebody else's step took meanwhile stay taken.
+            Way::Back if s.next_id == after => before,
+            Way::Back => s.next_id,
+        };
         if let Some(traced) = &self.traced {
             s.traced = way.end(traced).clone();
         }

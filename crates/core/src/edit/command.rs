@@ -74,5 +74,6 @@ pub fn plan(sheet: &Sheet, command: &Command, ground: &dyn Ground) -> Result<Cha
         Command::Join(step) => step.plan(&mut after, ground)?,
         Command::Paint(step) => step.plan(&mut after, ground)?,
     };
+    after.put_in_order();
     Ok(Change::between(sheet, &after, label))
 }

@@ -6,7 +6,7 @@ use super::tails::cut_all;
 use crate::error::Error;
 use crate::geom::Pt;
 use crate::join::{Gap, Tail};
-use crate::model::line::{Form, Line};
+use crate::model::line::Form;
 use crate::model::recipe::CloseWith;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, SAME_PLACE, Settled, Verdict};
@@ -16,7 +16,6 @@ use crate::scene::findings::Finding;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
-use std::sync::Arc;
 use ts_rs::TS;
 
 /// What is decided of findings.
@@ -133,7 +132,7 @@ fn settle<'a>(
             }
             None if f.left => {}
             None => {
-                after.settled.push(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
+                after.settle(Settled { kind: f.kind, at: f.at, how: Verdict::Left });
                 left += 1;
             }
         }
@@ -149,14 +148,13 @@ fn settle<'a>(
 
 /// Closes a gap with a bridge or a seam of the same path.
 pub fn close(after: &mut Sheet, gap: &Gap, with: CloseWith) {
-    let mut line = Line { id: after.next_id, ..gap.bridge.clone() };
+    let mut line = gap.bridge.clone();
     if with == CloseWith::Seam
         && let Form::Centreline { spine, .. } = line.form
     {
         line.form = Form::Seam { spine };
     }
-    after.next_id += 1;
-    after.lines.push(Arc::new(line));
+    after.draw(line);
     let how = if with == CloseWith::Seam { Verdict::Seamed } else { Verdict::Bridged };
-    after.settled.push(Settled { kind: Kind::Gap, at: gap.from, how });
+    after.settle(Settled { kind: Kind::Gap, at: gap.from, how });
 }

@@ -71,7 +71,7 @@ fn lay_out_anew(after: &mut Sheet, intake: &IntakeRecipe) -> Result<(), Error> {
     for line in &mut after.lines {
         *line = Arc::new(line.mapped(&|p| map.map(p), &scale, &turn, LED_WITHIN));
     }
-    after.erased.iter_mut().for_each(|e| *e = e.mapped(go, turn, scale));
+    after.erased.iter_mut().for_each(|e| e.it = e.mapped(go, turn, scale));
     after.reweighed.iter_mut().for_each(|r| knots(&mut r.path));
     after.drops.iter_mut().for_each(|d| d.at = go(d.at));
     after.settled.iter_mut().for_each(|s| s.at = go(s.at));

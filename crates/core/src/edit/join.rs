@@ -10,6 +10,7 @@ use crate::geom::{Pt, pt, segments_cross, thinned};
 use crate::join::{Tail, bridge_opacity, bridge_spine, cut_out, density_at, span_at, tails_up_to, take_span};
 use crate::model::erasure::Erasure;
 use crate::model::line::{End, EndStyle, Form, Line, Made};
+use crate::model::order::Order;
 use crate::model::reweighed::Reweighed;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, Settled, Verdict};
@@ -52,21 +53,12 @@ impl JoinStep {
             JoinStep::Seam { path } => {
                 on_sheet(after, path)?;
                 let spine = seam_spine(path, scene)?;
-                after.lines.push(Arc::new(Line {
-                    id: after.next_id,
-                    form: Form::Seam { spine },
-                    made: Made::Hand,
-                    swatch: None,
-                    opacity: 1.0,
-                    group: None,
-                }));
-                after.next_id += 1;
+                after.draw(Line::new(0, Form::Seam { spine }, Made::Hand));
                 "seam".to_owned()
             }
             JoinStep::Bridge { from, to } => {
                 on_sheet(after, &[*from, *to])?;
-                after.lines.push(Arc::new(Line { id: after.next_id, ..bridge_between(*from, *to, scene)? }));
-                after.next_id += 1;
+                after.draw(bridge_between(*from, *to, scene)?);
                 "ink bridge".to_owned()
             }
             JoinStep::TakeSpan { at } => {
@@ -78,7 +70,7 @@ impl JoinStep {
                 let old = after.lines[place].clone();
                 put_in_place(after, place, left);
                 if !old.is_seam() && matches!(old.made, Made::Traced | Made::Edited) {
-                    after.erased.extend(taken);
+                    taken.into_iter().for_each(|e| after.erase(e));
                 }
                 "took a span away".to_owned()
             }
@@ -95,11 +87,12 @@ impl JoinStep {
                 for (place, left) in cut.left.into_iter().rev() {
                     put_in_place(after, place, left);
                 }
-                after.erased.extend(cut.erased);
+                cut.erased.into_iter().for_each(|e| after.erase(e));
                 // What was cut open is meant to be.
                 for [end, tip] in cut.ends {
                     let left = |kind, at: Pt| Settled { kind, at: at.snapped(), how: Verdict::Left };
-                    after.settled.extend([left(Kind::Gap, tip), left(Kind::LooseEnd, end)]);
+                    after.settle(left(Kind::Gap, tip));
+                    after.settle(left(Kind::LooseEnd, end));
                 }
                 label
             }
@@ -116,13 +109,14 @@ impl JoinStep {
 fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
     let old = after.lines.remove(place);
     let weighed = after.reweighed.iter().find(|r| r.line == old.id).cloned();
-    for (k, line) in left.into_iter().enumerate() {
-        let id = if k == 0 { old.id } else { after.next_id };
+    let more = left.len().saturating_sub(1);
+    let orders = Order::spread(more, Some(&old.order), after.lines.get(place).map(|l| &l.order));
+    for (k, (line, order)) in left.into_iter().zip(std::iter::once(old.order.clone()).chain(orders)).enumerate() {
+        let id = if k == 0 { old.id } else { after.fresh_id() };
         if k > 0 {
-            after.next_id += 1;
             after.reweighed.extend(weighed.clone().map(|r| Reweighed { line: id, ..r }));
         }
-        after.lines.insert(place + k, Arc::new(Line { id, ..line }));
+        after.lines.insert(place + k, Arc::new(Line { id, order, ..line }));
     }
 }
 
@@ -164,16 +158,16 @@ fn bridge_between(from: Pt, to: Pt, scene: &Scene) -> Result<Line, Error> {
     }
     let width = if out_a.is_some() && out_b.is_some() { vec![[0.0, wa], [1.0, wb]] } else { vec![[0.0, wa.min(wb)]] };
     Ok(Line {
-        id: 0,
-        form: Form::Centreline {
-            spine: bridge_spine(a, out_a.unwrap_or((b - a).unit()), b, out_b),
-            width,
-            ends: [End::Round, End::Round],
-        },
-        made: Made::Bridge,
-        swatch: None,
         opacity: bridge_opacity(da, db),
-        group: None,
+        ..Line::new(
+            0,
+            Form::Centreline {
+                spine: bridge_spine(a, out_a.unwrap_or((b - a).unit()), b, out_b),
+                width,
+                ends: [End::Round, End::Round],
+            },
+            Made::Bridge,
+        )
     })
 }
 

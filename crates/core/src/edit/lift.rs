@@ -30,17 +30,17 @@ impl LiftStep {
             LiftStep::Touch { touch } => {
                 lie_near(after, &touch.path)?;
                 let path = thinned(&touch.path, THINNED_WITHIN).iter().map(|p| p.snapped()).collect();
-                after.by_hand.touches.push(Touch { path, ..touch.clone() });
+                after.touch_up(Touch { path, ..touch.clone() });
                 after.by_hand.check()?;
                 "touch-up".to_owned()
             }
             LiftStep::Invert { effect } => {
-                let known = after.by_hand.inverted.iter().position(|e| e == effect);
-                match known {
-                    Some(k) => {
-                        after.by_hand.inverted.remove(k);
+                let inverted = &mut after.by_hand.inverted;
+                match inverted.binary_search(effect) {
+                    Ok(k) => {
+                        inverted.remove(k);
                     }
-                    None => after.by_hand.inverted.push(*effect),
+                    Err(k) => inverted.insert(k, *effect),
                 }
                 "turned the area about".to_owned()
             }

@@ -4,6 +4,7 @@ use super::ground::Ground;
 use super::limits::counted;
 use crate::error::Error;
 use crate::geom::Pt;
+use crate::model::numbered::Numbered;
 use crate::model::paint::Drop;
 use crate::model::sheet::Sheet;
 use crate::scene::Scene;
@@ -39,7 +40,7 @@ impl PaintStep {
         Ok(match self {
             PaintStep::Fill { at, swatch } => {
                 known(ground.swatches(), swatch)?;
-                let mut had: FxHashMap<u32, Vec<&Drop>> = FxHashMap::default();
+                let mut had: FxHashMap<u32, Vec<&Numbered<Drop>>> = FxHashMap::default();
                 for drop in &after.drops {
                     had.entry(region_of(scene, drop.at)).or_default().push(drop);
                 }
@@ -54,7 +55,7 @@ impl PaintStep {
                     }
                 }
                 after.drops.retain(|d| !filled.contains(&region_of(scene, d.at)));
-                after.drops.extend(new);
+                new.into_iter().for_each(|drop| after.drop_paint(drop));
                 counted("filled", filled.len(), "region")
             }
             PaintStep::FillEmpties { swatch } => {
@@ -62,7 +63,7 @@ impl PaintStep {
                 let empty = scene.regions.iter().filter(|r| scene.fill(r.id).is_none());
                 let new: Vec<Drop> = empty.map(|r| Drop { at: r.seed, swatch: swatch.clone() }).collect();
                 let label = counted("filled", new.len(), "empty region");
-                after.drops.extend(new);
+                new.into_iter().for_each(|drop| after.drop_paint(drop));
                 label
             }
             PaintStep::Clear { at } => {

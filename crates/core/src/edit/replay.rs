@@ -92,6 +92,24 @@ pub fn replay(sheet: &Sheet, command: &Command, ground: &dyn Ground, since: &Sin
     stands.then_some(change)
 }
 
+/// Whether undoing a change, or doing it again, leaves alone what others did meanwhile: none of theirs is about the same,
+/// lies where it does, or paints a region that it is at.
+pub fn stands_apart(change: &Change, others: &[Change], scene: &Scene) -> bool {
+    let margin = 2.0 * scene.network.widest() + REACH;
+    let places: Vec<Bounds> = change.places().into_iter().map(|b| b.grown(margin)).collect();
+    let is_near = |b: &Bounds| places.iter().any(|p| p.touches(b));
+    let region = |p: Pt| scene.regions.at(p);
+    let painted: FxHashSet<Option<u32>> = change.drops().map(|p| region(p).map(|r| r.id)).collect();
+    others.iter().all(|other| {
+        let paints_there = |p: Pt| {
+            let room = region(p);
+            painted.contains(&room.map(|r| r.id))
+                || room.is_some_and(|r| is_near(&Bounds::of(r.rings.iter().flatten())))
+        };
+        !change.meets(other) && !other.places().iter().any(is_near) && !other.drops().any(paints_there)
+    })
+}
+
 fn findings_stand(step: &FindingsStep, scene: &Scene, since: &Since) -> bool {
     let margin = 2.0 * scene.network.widest() + REACH;
     let is_as_before = |id: &str| {

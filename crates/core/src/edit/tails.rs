@@ -67,7 +67,7 @@ fn apply_cut(after: &mut Sheet, place: usize, cut: Option<(Option<Line>, Erasure
             after.lines.remove(place);
         }
     }
-    after.erased.push(erasure);
-    after.settled.push(Settled { kind: Kind::Tail, at: tail.at, how: Verdict::Cut });
+    after.erase(erasure);
+    after.settle(Settled { kind: Kind::Tail, at: tail.at, how: Verdict::Cut });
     1
 }

@@ -2,7 +2,7 @@
 
 use super::ground::Ground;
 use crate::error::Error;
-use crate::model::line::{Line, Made, shared};
+use crate::model::line::{Line, Made, piled_below};
 use crate::model::recipe::Recipes;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::Verdict;
@@ -60,7 +60,8 @@ fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
         after.erased.iter().for_each(|e| e.apply(alpha));
     }
     let traced = trace(&ink, &after.recipes.trace, after.dpi, after.next_id);
-    after.lines = shared(without_covered(traced, &kept, after.next_id));
+    let traced = without_covered(traced, &kept, after.next_id);
+    after.lines = piled_below(traced, kept.first().map(|l| &l.order));
     after.next_id += after.lines.len() as u64;
     after.lines.extend(kept);
     after.reweighed.retain(|r| after.lines.iter().any(|l| l.id == r.line));

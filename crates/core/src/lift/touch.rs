@@ -2,6 +2,7 @@
 
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::model::by_hand::{Effect, Touch};
+use crate::model::numbered::Numbered;
 use crate::raster::plane::Plane;
 
 /// What the brush leaves at a distance from the stroke's middle, 0 to 1.
@@ -54,7 +55,13 @@ fn paint(touch: &Touch, mask: &mut Plane<u8>) {
 }
 
 /// The area painted for an effect, 0 to 255; `None` if nothing is painted for it.
-pub fn area(touches: &[Touch], inverted: &[Effect], effect: Effect, width: usize, height: usize) -> Option<Plane<u8>> {
+pub fn area(
+    touches: &[Numbered<Touch>],
+    inverted: &[Effect],
+    effect: Effect,
+    width: usize,
+    height: usize,
+) -> Option<Plane<u8>> {
     let turned = inverted.contains(&effect);
     if !turned && !touches.iter().any(|t| t.effect == effect) {
         return None;
@@ -70,6 +77,7 @@ pub fn area(touches: &[Touch], inverted: &[Effect], effect: Effect, width: usize
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::model::numbered::numbered;
 
     fn dab(x: f64, size: f64, hardness: f64) -> Touch {
         Touch { effect: Effect::More, path: vec![pt(x, 30.0)], size, hardness, strength: 1.0, takes_off: false }
@@ -77,8 +85,8 @@ mod tests {
 
     #[test]
     fn a_hard_brush_ends_at_its_rim_and_a_soft_one_falls_off() {
-        let hard = area(&[dab(30.5, 20.0, 1.0)], &[], Effect::More, 60, 60).unwrap();
-        let soft = area(&[dab(30.5, 20.0, 0.0)], &[], Effect::More, 60, 60).unwrap();
+        let hard = area(&numbered([dab(30.5, 20.0, 1.0)]), &[], Effect::More, 60, 60).unwrap();
+        let soft = area(&numbered([dab(30.5, 20.0, 0.0)]), &[], Effect::More, 60, 60).unwrap();
         assert_eq!([*hard.at(30, 30), *hard.at(37, 30), *hard.at(42, 30)], [255, 255, 0]);
         assert!(*soft.at(30, 30) > 240 && (90..165).contains(soft.at(35, 30)) && *soft.at(41, 30) == 0);
     }
@@ -86,7 +94,7 @@ mod tests {
     #[test]
     fn a_painted_area_can_be_taken_off_and_turned_about() {
         let off = Touch { takes_off: true, ..dab(30.5, 10.0, 1.0) };
-        let both = [dab(30.5, 20.0, 1.0), off];
+        let both = numbered([dab(30.5, 20.0, 1.0), off]);
         let ring = area(&both, &[], Effect::More, 60, 60).unwrap();
         assert_eq!([*ring.at(30, 30), *ring.at(37, 30)], [0, 255]);
         let rest = area(&both, &[Effect::More], Effect::More, 60, 60).unwrap();

@@ -2,6 +2,7 @@
 
 use crate::error::Error;
 use crate::geom::Pt;
+use crate::model::numbered::Numbered;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -76,10 +77,11 @@ impl Touch {
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, TS)]
 #[serde(default)]
 pub struct ByHand {
-    pub touches: Vec<Touch>,
-    /// The effects whose painted area is turned about.
+    /// One painted over the other.
+    pub touches: Vec<Numbered<Touch>>,
+    /// The effects whose painted area is turned about, in order.
     pub inverted: Vec<Effect>,
-    /// Dots that are meant, px: no speck is taken and no pinhole filled there.
+    /// Dots that are meant, px, by row and column: no speck is taken and no pinhole filled there.
     pub protected: Vec<Pt>,
 }
 
@@ -95,8 +97,8 @@ const MOST_PROTECTED: usize = 1000;
 impl ByHand {
     /// Refuses numbers outside their ranges, and more than is worked on.
     pub fn check(&self) -> Result<(), Error> {
-        self.touches.iter().try_for_each(Touch::check)?;
-        let work: f64 = self.touches.iter().map(Touch::work).sum();
+        self.touches.iter().try_for_each(|t| t.check())?;
+        let work: f64 = self.touches.iter().map(|t| t.work()).sum();
         if self.touches.len() > MOST_TOUCHES || work > MOST_WORK_OF_ALL {
             return Err(Error::Mismatch("no more is painted on one sheet: take some of it off first"));
         }

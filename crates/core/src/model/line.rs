@@ -4,6 +4,7 @@ use crate::geom::flat::{Facet, FlatPoint, Stroke};
 use crate::geom::profile::{thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
 use crate::geom::{Bounds, Pt, polyline_len};
+use crate::model::order::Order;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -82,15 +83,23 @@ pub fn is_same(a: &Arc<Line>, b: &Arc<Line>) -> bool {
     Arc::ptr_eq(a, b) || **a == **b
 }
 
-/// Lines that many states of a sheet have in common.
-pub fn shared(lines: Vec<Line>) -> Vec<Arc<Line>> {
-    lines.into_iter().map(Arc::new).collect()
+/// Lines that many states of a sheet have in common, one put on the other.
+pub fn piled(lines: Vec<Line>) -> Vec<Arc<Line>> {
+    piled_below(lines, None)
+}
+
+/// The same below a place in the order.
+pub fn piled_below(lines: Vec<Line>, high: Option<&Order>) -> Vec<Arc<Line>> {
+    let orders = Order::spread(lines.len(), None, high);
+    lines.into_iter().zip(orders).map(|(line, order)| Arc::new(Line { order, ..line })).collect()
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct Line {
     #[ts(type = "number")]
     pub id: u64,
+    /// Its place from the lowest to the topmost.
+    pub order: Order,
     #[serde(flatten)]
     pub form: Form,
     pub made: Made,
@@ -102,6 +111,11 @@ pub struct Line {
 }
 
 impl Line {
+    /// A line in the ink's colour that nobody put anywhere in the order yet.
+    pub fn new(id: u64, form: Form, made: Made) -> Line {
+        Line { id, order: Order::default(), form, made, swatch: None, opacity: 1.0, group: None }
+    }
+
     /// The middle path, if the line has one.
     pub fn spine(&self) -> Option<&Spine> {
         match &self.form {

@@ -3,7 +3,10 @@
 pub mod by_hand;
 pub mod erasure;
 pub mod inking;
+pub mod keyed;
 pub mod line;
+pub mod numbered;
+pub mod order;
 pub mod paint;
 pub mod pixels;
 pub mod recipe;

@@ -2,10 +2,13 @@
 
 use crate::geom::spine::Spine;
 use crate::geom::{Bounds, Pt};
-use crate::model::by_hand::ByHand;
+use crate::model::by_hand::{ByHand, Touch};
 use crate::model::erasure::Erasure;
 use crate::model::inking::Inking;
+use crate::model::keyed::sort;
 use crate::model::line::{Form, Line, Made};
+use crate::model::numbered::Numbered;
+use crate::model::order::Order;
 use crate::model::paint::Drop;
 use crate::model::recipe::{Recipes, TraceRecipe};
 use crate::model::reweighed::Reweighed;
@@ -34,11 +37,11 @@ pub struct Sheet {
     pub next_id: u64,
     /// From the lowest to the topmost.
     pub lines: Vec<Arc<Line>>,
-    pub erased: Vec<Erasure>,
-    /// Lines whose weight was changed after tracing.
+    pub erased: Vec<Numbered<Erasure>>,
+    /// Lines whose weight was changed after tracing, by their ids.
     pub reweighed: Vec<Reweighed>,
-    pub drops: Vec<Drop>,
-    pub settled: Vec<Settled>,
+    pub drops: Vec<Numbered<Drop>>,
+    pub settled: Vec<Numbered<Settled>>,
     /// What the lines were last traced with; `None` before the first time.
     pub traced: Option<Box<TracedWith>>,
 }
@@ -57,7 +60,7 @@ pub struct TracedWith {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Spared {
     pub lines: Vec<Arc<Line>>,
-    pub erased: Vec<Erasure>,
+    pub erased: Vec<Numbered<Erasure>>,
 }
 
 impl Sheet {
@@ -77,6 +80,60 @@ impl Sheet {
             drops: Vec::new(),
             settled: Vec::new(),
             traced: None,
+        }
+    }
+
+    /// A number that nothing on the sheet has.
+    pub fn fresh_id(&mut self) -> u64 {
+        self.next_id += 1;
+        self.next_id - 1
+    }
+
+    fn numbered<T>(&mut self, it: T) -> Numbered<T> {
+        Numbered { id: self.fresh_id(), it }
+    }
+
+    /// Puts a line on top of all others, with a number of its own.
+    pub fn draw(&mut self, line: Line) {
+        let (id, order) = (self.fresh_id(), Order::between(self.lines.last().map(|l| &l.order), None));
+        self.lines.push(Arc::new(Line { id, order, ..line }));
+    }
+
+    pub fn erase(&mut self, erasure: Erasure) {
+        let new = self.numbered(erasure);
+        self.erased.push(new);
+    }
+
+    pub fn drop_paint(&mut self, drop: Drop) {
+        let new = self.numbered(drop);
+        self.drops.push(new);
+    }
+
+    pub fn settle(&mut self, settled: Settled) {
+        let new = self.numbered(settled);
+        self.settled.push(new);
+    }
+
+    pub fn touch_up(&mut self, touch: Touch) {
+        let new = self.numbered(touch);
+        self.by_hand.touches.push(new);
+    }
+
+    /// Puts all lists in the order of their keys.
+    pub fn put_in_order(&mut self) {
+        sort(&mut self.lines);
+        sort(&mut self.erased);
+        sort(&mut self.reweighed);
+        sort(&mut self.drops);
+        sort(&mut self.settled);
+        let by_hand = |b: &mut ByHand| {
+            sort(&mut b.touches);
+            sort(&mut b.inverted);
+            sort(&mut b.protected);
+        };
+        by_hand(&mut self.by_hand);
+        if let Some(t) = &mut self.traced {
+            by_hand(&mut t.inking.by_hand);
         }
     }
 

@@ -1,5 +1,6 @@
 //! Paint: drops that hold on to the region they lie in, whatever happens to its borders.
 
+use crate::model::numbered::Numbered;
 use crate::model::paint::Drop;
 use crate::raster::distance::{squared_distance, squared_distance_to};
 use crate::raster::ink::IS_INK;
@@ -16,7 +17,7 @@ pub enum Dropped {
 }
 
 /// The drops in each region (by its number from 1, at index - 1).
-pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Dropped> {
+pub fn drops_in(regions: &Regions, drops: &[Numbered<Drop>]) -> Vec<Dropped> {
     let mut out = vec![Dropped::None; regions.most()];
     for (k, d) in drops.iter().enumerate() {
         if let Some(region) = regions.at(d.at) {
@@ -33,7 +34,7 @@ pub fn drops_in(regions: &Regions, drops: &[Drop]) -> Vec<Dropped> {
 
 impl Dropped {
     /// The swatch that fills the region: that of the newest drop in it.
-    pub fn fill(self, drops: &[Drop]) -> Option<&str> {
+    pub fn fill(self, drops: &[Numbered<Drop>]) -> Option<&str> {
         match self {
             Dropped::None => None,
             Dropped::Alike(k) | Dropped::Differing(k) => Some(drops[k].swatch.as_str()),

@@ -9,6 +9,7 @@ use crate::model::by_hand::{ByHand, Effect, Touch};
 use crate::model::erasure::Erasure;
 use crate::model::inking::Inking;
 use crate::model::line::Line;
+use crate::model::numbered::Numbered;
 use crate::model::pixels;
 use crate::model::recipe::{Edge, LiftRecipe, Placement, Points, Polarity, TraceRecipe, WeightRecipe, px_per_mm};
 use crate::model::sheet::Spared;
@@ -37,14 +38,16 @@ struct Covered {
 /// The ink that is traced, with its bones.
 struct Boned {
     of: Arc<Inked>,
-    erased: Vec<Erasure>,
+    erased: Vec<Numbered<Erasure>>,
     alpha: Plane<u8>,
     bones: Bones,
 }
 
 type Traced = (TraceRecipe, Spared, Arc<Vec<Line>>);
 
-type BaseKey = (CoverKey, Option<Points>, Edge, u64, Vec<Touch>, Vec<Effect>);
+/// The strokes of the brush, and the effects whose area is turned about.
+type Strokes = (Vec<Numbered<Touch>>, Vec<Effect>);
+type BaseKey = (CoverKey, Option<Points>, Edge, u64, Strokes);
 
 /// The steps of one sheet. Planes that are asked for come from the sheet that is given; it must be the same each time
 /// until [`Stages::forget`].
@@ -52,7 +55,7 @@ type BaseKey = (CoverKey, Option<Points>, Edge, u64, Vec<Touch>, Vec<Effect>);
 pub struct Stages {
     analysis: Option<(Polarity, Arc<Result<Analysis, Error>>)>,
     covered: Option<(CoverKey, Arc<Covered>)>,
-    painted: Option<(Vec<Touch>, Vec<Effect>, Arc<Painted>)>,
+    painted: Option<(Strokes, Arc<Painted>)>,
     base: Option<(BaseKey, Arc<Base>)>,
     lifted: Option<(LiftRecipe, ByHand, Arc<Inked>)>,
     weighed: Option<(Inking, Arc<Inked>)>,
@@ -128,14 +131,14 @@ impl Stages {
     }
 
     fn painted(&mut self, by_hand: &ByHand, width: usize, height: usize) -> Arc<Painted> {
-        if let Some((t, i, p)) = &self.painted
+        if let Some(((t, i), p)) = &self.painted
             && *t == by_hand.touches
             && *i == by_hand.inverted
         {
             return p.clone();
         }
         let made = Arc::new(Painted::of(by_hand, width, height));
-        self.painted = Some((by_hand.touches.clone(), by_hand.inverted.clone(), made.clone()));
+        self.painted = Some(((by_hand.touches.clone(), by_hand.inverted.clone()), made.clone()));
         made
     }
 
@@ -156,8 +159,8 @@ impl Stages {
     }
 
     fn base_key(recipe: &LiftRecipe, by_hand: &ByHand) -> BaseKey {
-        let (touches, inverted) = (by_hand.touches.clone(), by_hand.inverted.clone());
-        (cover_key(recipe), recipe.points, recipe.edge, recipe.grain.to_bits(), touches, inverted)
+        let strokes = (by_hand.touches.clone(), by_hand.inverted.clone());
+        (cover_key(recipe), recipe.points, recipe.edge, recipe.grain.to_bits(), strokes)
     }
 
     fn base(
@@ -437,7 +440,7 @@ impl Stages {
     }
 
     /// The bones of the ink that is traced.
-    fn boned(&mut self, inked: &Arc<Inked>, alpha: &Plane<u8>, erased: &[Erasure]) -> Arc<Boned> {
+    fn boned(&mut self, inked: &Arc<Inked>, alpha: &Plane<u8>, erased: &[Numbered<Erasure>]) -> Arc<Boned> {
         if let Some(b) = &self.boned
             && Arc::ptr_eq(&b.of, inked)
             && b.erased == erased

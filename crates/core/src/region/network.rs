@@ -617,7 +617,7 @@ mod tests {
             let line = |(k, points): (usize, &Vec<(f64, f64)>)| {
                 let spine = Spine::through(&points.iter().map(|p| pt(p.0, p.1)).collect::<Vec<_>>(), false);
                 let form = Form::Centreline { spine, width: vec![[0.0, width], [1.0, 2.0 * width]], ends: [End::Round; 2] };
-                Arc::new(Line { id: k as u64 + 1, form, made: Made::Hand, swatch: None, opacity: 1.0, group: None })
+                Arc::new(Line::new(k as u64 + 1, form, Made::Hand))
             };
             let network = Network::of(&lines.iter().enumerate().map(line).collect::<Vec<_>>());
             let p = pt(x, y);

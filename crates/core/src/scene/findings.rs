@@ -3,6 +3,7 @@
 
 use crate::geom::{Pt, pt};
 use crate::join::{Gap, Gaps, Tails};
+use crate::model::numbered::Numbered;
 use crate::model::recipe::px_per_mm;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, SAME_PLACE, Settled, Verdict};
@@ -172,7 +173,7 @@ pub struct FindingsEdited {
 struct LeftPlaces(FxHashMap<(i64, i64), Vec<(Kind, Pt)>>);
 
 impl LeftPlaces {
-    fn of(settled: &[Settled]) -> LeftPlaces {
+    fn of(settled: &[Numbered<Settled>]) -> LeftPlaces {
         let mut cells: FxHashMap<(i64, i64), Vec<(Kind, Pt)>> = FxHashMap::default();
         for s in settled.iter().filter(|s| s.how == Verdict::Left) {
             let (x, y) = LeftPlaces::cell(s.at);

@@ -115,7 +115,7 @@ impl Scene {
         // Nothing else is said of a region as long as it, the paint and what was left knowingly are the same, nor of an end.
         let is_paint_same = before.drops == after.drops;
         fn left(sheet: &Sheet) -> impl Iterator<Item = &Settled> {
-            sheet.settled.iter().filter(|s| s.how == Verdict::Left)
+            sheet.settled.iter().map(|s| &s.it).filter(|s| s.how == Verdict::Left)
         }
         let changed = left(before).eq(left(after)).then(|| Changed {
             ends: {

@@ -29,7 +29,7 @@ impl Sheet {
         OverPixels {
             sheet: self,
             lifted,
-            erased: self.erased.iter().map(|e| (e.bounds(), e)).collect(),
+            erased: self.erased.iter().map(|e| (e.bounds(), &e.it)).collect(),
             drawn: drawn.map(|l| (pixels::bounds_of(l), &**l)).collect(),
         }
     }
@@ -38,7 +38,7 @@ impl Sheet {
     pub fn see_again(&self, before: &Sheet, lifted: &Ink, alpha: &mut Plane<u8>) -> Vec<Bounds> {
         let mut boxes: Vec<Bounds> = Vec::new();
         let (cut, uncut) = (unshared(&before.erased, &self.erased), unshared(&self.erased, &before.erased));
-        boxes.extend(cut.chain(uncut).map(Erasure::bounds));
+        boxes.extend(cut.chain(uncut).map(|e| e.bounds()));
         // A line of another weight is drawn by its own old pixels: what is cut off those is cut off it.
         let of_line = |id: u64| before.lines.iter().chain(&self.lines).filter(move |l| l.id == id);
         let sampled = before.reweighed.iter().chain(&self.reweighed);

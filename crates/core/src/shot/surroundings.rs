@@ -3,6 +3,7 @@
 //! normalized cross-correlation", 1995).
 
 use crate::geom::{Pt, pt};
+use crate::model::numbered::Numbered;
 use crate::model::recipe::px_per_mm;
 use crate::model::verdict::{Kind, Settled, Verdict};
 use crate::raster::plane::Plane;
@@ -62,7 +63,7 @@ const MOST_DECIDED: usize = 200;
 const GONE: f64 = 25.0;
 
 /// What was decided in a drawing, with its surroundings. `alpha`: its ink.
-pub fn decided_in(settled: &[Settled], alpha: &Plane<u8>, dpi: f64) -> Vec<Decided> {
+pub fn decided_in(settled: &[Numbered<Settled>], alpha: &Plane<u8>, dpi: f64) -> Vec<Decided> {
     let newest = settled.iter().rev().take(MOST_DECIDED);
     let decided = newest.filter_map(|s| {
         let around = Surroundings::of(alpha, s.at, dpi)?;

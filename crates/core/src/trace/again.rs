@@ -135,18 +135,15 @@ mod tests {
     use crate::model::line::{End, Made};
 
     fn line(id: u64, from: Pt, to: Pt) -> Line {
-        Line {
+        Line::new(
             id,
-            form: Form::Centreline {
+            Form::Centreline {
                 spine: Spine::through(&[from, to], false),
                 width: vec![[0.0, 6.0]],
                 ends: [End::Round, End::Round],
             },
-            made: Made::Traced,
-            swatch: None,
-            opacity: 1.0,
-            group: None,
-        }
+            Made::Traced,
+        )
     }
 
     #[test]

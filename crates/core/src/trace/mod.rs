@@ -91,7 +91,7 @@ pub fn trace_bones(bones: &Bones, alpha: &Plane<u8>, recipe: &TraceRecipe, dpi: 
         .into_iter()
         .chain(strokes)
         .zip(first_id..)
-        .map(|(form, id)| Line { id, form, made: Made::Traced, swatch: None, opacity: 1.0, group: None })
+        .map(|(form, id)| Line::new(id, form, Made::Traced))
         .collect()
 }
 

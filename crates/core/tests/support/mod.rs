@@ -7,7 +7,7 @@ pub mod tails;
 use rhizograph_core::edit::{Change, Command, Given, plan};
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::model::line::shared;
+use rhizograph_core::model::line::piled;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
@@ -27,7 +27,7 @@ pub fn inked(strokes: &[(Vec<Pt>, f64)]) -> Ink {
 
 pub fn traced(ink: &Ink) -> Sheet {
     let mut sheet = Sheet::new(ink.alpha.width, ink.alpha.height, 300.0);
-    sheet.lines = shared(trace(ink, &sheet.recipes.trace, 300.0, 1));
+    sheet.lines = piled(trace(ink, &sheet.recipes.trace, 300.0, 1));
     sheet.next_id = sheet.lines.len() as u64 + 1;
     sheet.traced = Some(Box::new(sheet.tracing()));
     sheet

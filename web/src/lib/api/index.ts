@@ -1,4 +1,5 @@
 /** The server, asked and told. Every write carries the header that only this page can send. */
+import { author } from './author';
 import type { AlikeTold } from '../types/AlikeTold';
 import type { DecidedTold } from '../types/DecidedTold';
 import type { BroughtIn } from '../types/BroughtIn';
@@ -57,7 +58,10 @@ async function reach(path: string, method: string, body?: unknown): Promise<Resp
     try {
         response = await fetch(`/api${path}`, {
             method,
-            headers: method === 'GET' ? {} : { ...OWN, 'content-type': 'application/json' },
+            headers: {
+                'x-rhizograph-author': author(),
+                ...(method === 'GET' ? {} : { ...OWN, 'content-type': 'application/json' }),
+            },
             body: text,
             keepalive: page.closing && (text?.length ?? 0) < MOST_KEPT_ALIVE,
         });

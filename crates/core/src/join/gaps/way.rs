@@ -49,12 +49,8 @@ pub(super) fn gap_of(
 ) -> Gap {
     let width = vec![[0.0, end.width], [1.0, other.map_or(end.width.min(c.to_width.max(1.0)), |o| o.width)]];
     let bridge = Line {
-        id: 0,
-        form: Form::Centreline { spine, width, ends: [End::Round, End::Round] },
-        made: Made::Bridge,
-        swatch: None,
         opacity,
-        group: None,
+        ..Line::new(0, Form::Centreline { spine, width, ends: [End::Round, End::Round] }, Made::Bridge)
     };
     let [from, to] = c.faces.unwrap_or_else(|| {
         let tip = end.p + end.dir * (end.width / 2.0).min(end.p.dist(c.to) / 2.0);

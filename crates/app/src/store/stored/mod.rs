@@ -1,0 +1,99 @@
+//! Sheets and changes as they are stored: JSON of a version. What an older program wrote of a drawing is brought up to
+//! today's form as a whole, version by version; what a newer one wrote is refused.
+
+mod keys;
+
+use rhizograph_core::edit::Change;
+use rhizograph_core::model::sheet::Sheet;
+use serde::de::DeserializeOwned;
+use serde_json::Value;
+use serde_json::value::RawValue;
+
+/// The version that is written.
+pub const VERSION: i16 = 2;
+/// The first there was.
+const FIRST: i16 = 1;
+
+/// All that is stored of a drawing, in one form.
+#[derive(Debug, Clone, PartialEq)]
+pub struct History {
+    /// As it is now.
+    pub sheet: Value,
+    /// Those that were done in turn, then those that were undone, the last one first.
+    pub changes: Vec<Value>,
+    /// How many of them are done.
+    pub done: usize,
+}
+
+/// Brings what a version wrote into the form of the next.
+type Upgrade = fn(&mut History) -> Result<(), Unreadable>;
+
+/// From the first version on.
+const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up];
+
+/// Why something stored cannot be read.
+#[derive(Debug, thiserror::Error)]
+pub enum Unreadable {
+    #[error("it is stored in form {0}, which a newer program wrote; this one reads up to {VERSION}")]
+    Newer(i16),
+    #[error("it is stored in form {0}, which there never was")]
+    Unknown(i16),
+    #[error("it is damaged: {0}")]
+    Damaged(#[from] serde_json::Error),
+    #[error("it is damaged: its changes do not lead to what it is")]
+    Astray,
+}
+
+impl From<Unreadable> for sqlx::Error {
+    fn from(e: Unreadable) -> sqlx::Error {
+        sqlx::Error::Decode(Box::new(e))
+    }
+}
+
+/// A sheet of the version of now.
+pub fn sheet(json: &RawValue, version: i16) -> Result<Sheet, Unreadable> {
+    read(json, version)
+}
+
+/// A change of the version of now.
+pub fn change(json: &RawValue, version: i16) -> Result<Change, Unreadable> {
+    read(json, version)
+}
+
+fn read<T: DeserializeOwned>(json: &RawValue, version: i16) -> Result<T, Unreadable> {
+    match version {
+        VERSION => Ok(serde_json::from_str(json.get())?),
+        newer if newer > VERSION => Err(Unreadable::Newer(newer)),
+        other => Err(Unreadable::Unknown(other)),
+    }
+}
+
+/// Brings all that a version wrote of a drawing up to the form of now. `journal`: steps since the sheet was kept, each done
+/// or (`true`) undone.
+pub fn bring_up(history: &mut History, journal: &[(Value, bool)], version: i16) -> Result<(), Unreadable> {
+    let missing = usize::try_from(version - FIRST).map_err(|_| Unreadable::Unknown(version))?;
+    let upgrades = UPGRADES.get(missing..).ok_or(Unreadable::Newer(version))?;
+    if version == FIRST {
+        for (change, back) in journal {
+            keys::lead(&mut history.sheet, change, *back)?;
+        }
+    }
+    upgrades.iter().try_for_each(|upgrade| upgrade(history))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn what_no_version_wrote_is_refused() {
+        let raw = serde_json::value::to_raw_value(&json!({"width": 4.0})).unwrap();
+        assert!(matches!(sheet(&raw, VERSION + 1), Err(Unreadable::Newer(n)) if n == VERSION + 1));
+        assert!(matches!(sheet(&raw, 0), Err(Unreadable::Unknown(0))));
+        assert!(matches!(sheet(&raw, VERSION), Err(Unreadable::Damaged(_))));
+        let mut history = History { sheet: json!({}), changes: Vec::new(), done: 0 };
+        assert!(matches!(bring_up(&mut history, &[], 0), Err(Unreadable::Unknown(0))));
+        assert!(matches!(bring_up(&mut history, &[], VERSION + 1), Err(Unreadable::Newer(_))));
+    }
+}
