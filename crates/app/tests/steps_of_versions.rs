@@ -7,7 +7,7 @@ mod support;
 
 use rhizograph_app::store::stored::{self, History, VERSION};
 use rhizograph_core::edit::{
-    Change, Command, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
+    Change, Command, Decision, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
     WeightStep, plan,
 };
 use rhizograph_core::geom::flat::FlatPoint;
@@ -16,7 +16,7 @@ use rhizograph_core::model::by_hand::{Effect, Touch};
 use rhizograph_core::model::line::EndStyle;
 use rhizograph_core::model::recipe::IntakeRecipe;
 use rhizograph_core::model::sheet::Sheet;
-use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::model::verdict::{Kind, Verdict};
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::raster::strokes;
@@ -61,6 +61,7 @@ fn name(command: &Command) -> &'static str {
         Command::Paint(PaintStep::Fill { .. }) => "fill",
         Command::Paint(PaintStep::FillEmpties { .. }) => "fill_empties",
         Command::Paint(PaintStep::Clear { .. }) => "clear",
+        Command::Paint(PaintStep::ColourLines { .. }) => "colour_lines",
         Command::Intake(IntakeStep::Intake { .. }) => "intake",
         Command::Intake(IntakeStep::Resolution { .. }) => "resolution",
         Command::Lift(LiftStep::Touch { .. }) => "touch",
@@ -71,7 +72,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 22;
+const ALL: usize = 24;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -124,6 +125,10 @@ fn write() -> Written {
     step(&|_, scene| Command::Findings(FindingsStep::Leave { ids: first_of(scene, Kind::Unpainted) }));
     step(&|_, scene| Command::Findings(FindingsStep::Reopen { ids: first_of(scene, Kind::Unpainted) }));
     step(&|_, scene| {
+        let id = first_of(scene, Kind::Unpainted).remove(0);
+        Command::Findings(FindingsStep::Decide { decisions: vec![Decision { id, how: Verdict::Left }] })
+    });
+    step(&|_, scene| {
         let tail = scene.findings.iter().find(|f| f.kind == Kind::Tail && f.sure).unwrap();
         let tip = tail.to.unwrap();
         let across = (tip - tail.at).unit().turned() * 9.0;
@@ -136,6 +141,10 @@ fn write() -> Written {
     step(&|_, _| Command::Paint(PaintStep::Fill { at: vec![ring], swatch: "skin".into() }));
     step(&|_, _| Command::Paint(PaintStep::FillEmpties { swatch: "shell-plate".into() }));
     step(&|_, _| Command::Paint(PaintStep::Clear { at: vec![ring] }));
+    step(&|s, _| {
+        let swatch = Some("skin".into());
+        Command::Paint(PaintStep::ColourLines { lines: vec![s.lines[0].id, s.lines[1].id], swatch })
+    });
     step(&|_, _| Command::Join(JoinStep::TakeSpan { at: pt(225.0, 120.0) }));
     let outline = [(245.0, 170.0), (270.0, 170.0), (270.0, 210.0), (245.0, 210.0)].map(|(x, y)| pt(x, y)).to_vec();
     step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat }));

@@ -169,7 +169,15 @@ fn line_element(line: &Line, ink: &str) -> String {
 }
 
 /// A drawing as SVG. Groups: `paint` (if any fills are given), `lines`, `bridges`, `seams`.
-pub fn drawing_svg(lines: &[Arc<Line>], fills: &[Fill], ink: [u8; 3], width: usize, height: usize, dpi: f64) -> String {
+/// `ink`: the colour of each line's ink.
+pub fn drawing_svg(
+    lines: &[Arc<Line>],
+    fills: &[Fill],
+    ink: &dyn Fn(&Line) -> [u8; 3],
+    width: usize,
+    height: usize,
+    dpi: f64,
+) -> String {
     let mm = |px: usize| px as f64 / dpi * 25.4;
     let mut out = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{:.3}mm\" height=\"{:.3}mm\" viewBox=\"0 0 {width} {height}\">\n",
@@ -189,10 +197,9 @@ pub fn drawing_svg(lines: &[Arc<Line>], fills: &[Fill], ink: [u8; 3], width: usi
         }
         out.push_str("</g>\n");
     }
-    let ink = hex(ink);
     let mut group = |name: &str, more: &str, pick: &dyn Fn(&Line) -> bool| {
         let _ = writeln!(out, "<g id=\"{name}\"{more}>");
-        lines.iter().filter(|l| pick(l)).for_each(|l| out.push_str(&line_element(l, &ink)));
+        lines.iter().filter(|l| pick(l)).for_each(|l| out.push_str(&line_element(l, &hex(ink(l)))));
         out.push_str("</g>\n");
     };
     group("lines", "", &|l| !l.is_seam() && l.made != Made::Bridge);
@@ -241,7 +248,7 @@ mod tests {
         let seam = Line { id: 2, form: Form::Seam { spine }, ..line.clone() };
         let ring = vec![pt(10.0, 10.0), pt(40.0, 10.0), pt(40.0, 40.0)];
         let fills = [Fill { name: "Kettle & lid".into(), colour: [200, 80, 50], rings: std::slice::from_ref(&ring) }];
-        let svg = drawing_svg(&[line, seam].map(Arc::new), &fills, [0, 0, 0], 100, 60, 300.0);
+        let svg = drawing_svg(&[line, seam].map(Arc::new), &fills, &|_| [0, 0, 0], 100, 60, 300.0);
         let vector = svg_in::read(svg.as_bytes()).unwrap();
         assert_eq!(vector.lines.len(), 2, "the seam has no ink: {svg}");
         assert!(vector.lines.iter().all(|l| matches!(l.form, Form::Outline { .. })));

@@ -20,7 +20,7 @@ const SHEETS: u64 = 8;
 
 /// The coverage of a sheet's lines as drawn from their SVG.
 fn drawn(sheet: &Sheet) -> Plane<u8> {
-    let svg = drawing_svg(&sheet.lines, &[], [0; 3], sheet.width, sheet.height, sheet.dpi);
+    let svg = drawing_svg(&sheet.lines, &[], &|_| [0; 3], sheet.width, sheet.height, sheet.dpi);
     let tree = usvg::Tree::from_str(&svg, &usvg::Options::default()).unwrap();
     let mut pixels = tiny_skia::Pixmap::new(sheet.width as u32, sheet.height as u32).unwrap();
     let scale = sheet.width as f32 / tree.size().width();

@@ -168,7 +168,7 @@ fn write_all(
     };
     write("ink.png", &raster_out::ink_png(ink, sheet.dpi).map_err(format)?)?;
     if until >= Until::Trace {
-        let svg = svg_out::drawing_svg(&sheet.lines, &[], ink.colour, sheet.width, sheet.height, sheet.dpi);
+        let svg = svg_out::drawing_svg(&sheet.lines, &[], &|_| ink.colour, sheet.width, sheet.height, sheet.dpi);
         write("lines.svg", svg.as_bytes())?;
         let json = drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi);
         write("lines.json", json.map_err(format)?.as_bytes())?;

@@ -347,7 +347,12 @@ async fn picture(bench: &Shared, id: i64, kind: &str, part: Part, at: At) -> Res
             let open = bench.open(id).await?;
             let revision = open.stored.revision;
             // The drawing is held no longer than its part is taken out.
-            let taken = tokio::task::spawn_blocking(move || pictures::part_of_ink(&open.scene.ink, window));
+            let swatches = if open.stored.sheet.is_coloured() {
+                store::swatches(&bench.pool, open.stored.shot).await.map_err(Error::of_shot)?
+            } else {
+                Vec::new()
+            };
+            let taken = tokio::task::spawn_blocking(move || pictures::part_of_ink(&open, &swatches, window));
             let part = taken.await.map_err(|_| Error::BrokeOff)?;
             let bytes = bench.heavy(id, Turn::Look, move || raster_out::ink_png(&part, 300.0)).await?;
             (Some(revision), bytes.map_err(Error::Format)?)

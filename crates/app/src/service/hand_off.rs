@@ -4,6 +4,7 @@ use crate::api::{Progress, Readiness};
 use crate::service::error::Error;
 use crate::service::open::Open;
 use crate::service::pictures;
+use rhizograph_core::model::line::Line;
 use rhizograph_core::model::paint::Swatch;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
@@ -68,11 +69,12 @@ pub fn take(open: &Open, swatches: &[Swatch], name: &str) -> Result<Taken, Error
     let sheet = &open.stored.sheet;
     let ink = &open.scene.ink;
     Ok(match name {
-        "ink.png" => Taken::Ink(ink.clone(), sheet.dpi),
+        "ink.png" => Taken::Ink(pictures::ink(open, swatches), sheet.dpi),
         "paint.png" => Taken::Paint(pictures::paint(open, swatches), sheet.dpi),
         "flat.png" => {
             // Ink over paint, what is neither stays clear.
             let mut flat = pictures::paint(open, swatches);
+            let ink = pictures::ink(open, swatches);
             let w = flat.width;
             for (i, (p, &a)) in flat.data.iter_mut().zip(&ink.alpha.data).enumerate() {
                 let (a, under, colour) = (u32::from(a), u32::from(p[3]), ink.colour_at(i % w, i / w));
@@ -97,7 +99,8 @@ pub fn take(open: &Open, swatches: &[Swatch], name: &str) -> Result<Taken, Error
                     Some(svg_out::Fill { name: s.name.clone(), colour: s.colour, rings: &r.rings })
                 })
                 .collect();
-            Taken::Text(svg_out::drawing_svg(&sheet.lines, &shapes, ink.colour, sheet.width, sheet.height, sheet.dpi))
+            let colour = |line: &Line| pictures::colour_of(line, swatches).unwrap_or(ink.colour);
+            Taken::Text(svg_out::drawing_svg(&sheet.lines, &shapes, &colour, sheet.width, sheet.height, sheet.dpi))
         }
         "lines.json" => Taken::Text(drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi)?),
         _ => return Err(Error::Asked(format!("there is no file {name} to hand off"))),

@@ -2,9 +2,11 @@
 
 use crate::service::error::Error;
 use crate::service::open::Open;
+use rhizograph_core::model::line::Line;
 use rhizograph_core::model::paint::Swatch;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::{Plane, Rgb};
+use rhizograph_core::raster::strokes::{Area, whole};
 use rhizograph_core::raster::window::Window;
 use rhizograph_formats::raster_out;
 
@@ -34,11 +36,39 @@ pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
     out
 }
 
-/// A part of the ink at the size it is shown.
-pub fn part_of_ink(ink: &Ink, window: Window) -> Ink {
-    let w = window.on(ink.alpha.width, ink.alpha.height);
-    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(w.level, w.area())));
-    Ink { alpha: smaller(&ink.alpha, window), colour: ink.colour, drawn }
+/// The colour of a line that has one of its own.
+pub fn colour_of(line: &Line, swatches: &[Swatch]) -> Option<Rgb> {
+    let id = line.swatch.as_ref()?;
+    swatches.iter().find(|s| s.id == *id).map(|s| s.colour)
+}
+
+/// Columns and rows of the ink in its colours.
+fn composed(open: &Open, swatches: &[Swatch], area: Area) -> Option<Ink> {
+    let sheet = &open.stored.sheet;
+    let (lifted, _) = open.lifted.as_ref().as_ref().ok().filter(|_| sheet.is_coloured())?;
+    Some(sheet.composed(&open.scene.ink, lifted, &|line| colour_of(line, swatches), area))
+}
+
+/// All of the ink in its colours.
+pub fn ink(open: &Open, swatches: &[Swatch]) -> Ink {
+    composed(open, swatches, whole(&open.scene.ink.alpha)).unwrap_or_else(|| open.scene.ink.clone())
+}
+
+/// A part of the ink in its colours at the size it is shown.
+pub fn part_of_ink(open: &Open, swatches: &[Swatch], window: Window) -> Ink {
+    let seen = &open.scene.ink;
+    let w = window.on(seen.alpha.width, seen.alpha.height);
+    let [x, y, width, height] = w.area();
+    match composed(open, swatches, (x, y, x + width, y + height)) {
+        Some(part) => part.weighted(w.level),
+        None => at_size(seen, w.level, w.area()),
+    }
+}
+
+/// A part of an ink, every `2^level` pixels averaged into one.
+fn at_size(ink: &Ink, level: u32, area: [usize; 4]) -> Ink {
+    let drawn = ink.drawn.as_ref().map(|d| std::sync::Arc::new(d.averaged(level, area)));
+    Ink { alpha: ink.alpha.smaller(level, area), colour: ink.colour, drawn }
 }
 
 /// The colour of each region by its number; that of none first.
@@ -80,7 +110,7 @@ pub fn untouched_thumbnail(source: &Plane<Rgb>) -> Result<Vec<u8>, Error> {
 /// What the sheet looks like now, on paper, small: for the peg bar.
 pub fn thumbnail(open: &Open, swatches: &[Swatch]) -> Result<Vec<u8>, Error> {
     let window = small(open.stored.sheet.width, open.stored.sheet.height);
-    let ink = &open.scene.ink;
+    let ink = &ink(open, swatches);
     let alpha = smaller(&ink.alpha, window);
     let colours = colours(open, swatches);
     let labels = &open.scene.regions.labels;

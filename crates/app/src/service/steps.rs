@@ -86,7 +86,7 @@ impl Bench {
         }
         let since = since.flatten();
         let swatches: Vec<String> = match command {
-            Command::Paint(PaintStep::Fill { .. }) | Command::Paint(PaintStep::FillEmpties { .. }) => {
+            Command::Paint(PaintStep::Fill { .. } | PaintStep::FillEmpties { .. } | PaintStep::ColourLines { .. }) => {
                 let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
                 swatches.into_iter().map(|s| s.id).collect()
             }

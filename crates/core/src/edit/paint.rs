@@ -1,9 +1,10 @@
-//! Steps: paint put into regions and taken out.
+//! Steps: paint put into regions and taken out; colours of lines.
 
 use super::ground::Ground;
 use super::limits::counted;
 use crate::error::Error;
 use crate::geom::Pt;
+use crate::model::line::{Line, Made};
 use crate::model::numbered::Numbered;
 use crate::model::paint::Drop;
 use crate::model::sheet::Sheet;
@@ -11,6 +12,7 @@ use crate::scene::Scene;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
+use std::sync::Arc;
 use ts_rs::TS;
 
 /// Paint put into regions and taken out.
@@ -23,6 +25,12 @@ pub enum PaintStep {
     FillEmpties { swatch: String },
     /// Takes the paint out of the regions at these places.
     Clear { at: Vec<Pt> },
+    /// Gives lines the colour of a swatch; without one, the ink's.
+    ColourLines {
+        #[ts(type = "number[]")]
+        lines: Vec<u64>,
+        swatch: Option<String>,
+    },
 }
 
 impl PaintStep {
@@ -30,6 +38,7 @@ impl PaintStep {
     pub(super) fn named(&self) -> usize {
         match self {
             PaintStep::Fill { at, .. } | PaintStep::Clear { at } => at.len(),
+            PaintStep::ColourLines { lines, .. } => lines.len(),
             PaintStep::FillEmpties { .. } => 0,
         }
     }
@@ -71,6 +80,27 @@ impl PaintStep {
                 let asked = at.iter().map(region).collect::<Result<HashSet<u32>, _>>()?;
                 after.drops.retain(|d| !asked.contains(&region_of(scene, d.at)));
                 counted("cleared", asked.len(), "region")
+            }
+            PaintStep::ColourLines { lines, swatch } => {
+                swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
+                let asked: HashSet<u64> = lines.iter().copied().collect();
+                let there = after.lines.iter().filter(|l| asked.contains(&l.id)).count();
+                if there < asked.len() {
+                    let is_there = |id: &&u64| after.lines.iter().any(|l| l.id == **id);
+                    return Err(Error::NoSuchLine(*asked.iter().find(|id| !is_there(id)).unwrap_or(&0)));
+                }
+                let others = |l: &&mut Arc<Line>| asked.contains(&l.id) && !l.is_seam() && l.swatch != *swatch;
+                let mut n = 0;
+                for line in after.lines.iter_mut().filter(others) {
+                    let line = Arc::make_mut(line);
+                    line.swatch.clone_from(swatch);
+                    // Tracing again is to keep its colour.
+                    if line.made == Made::Traced {
+                        line.made = Made::Edited;
+                    }
+                    n += 1;
+                }
+                counted("coloured", n, "line")
             }
         })
     }

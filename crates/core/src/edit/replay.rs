@@ -143,6 +143,7 @@ fn paint_stands(step: &PaintStep, scene: &Scene, since: &Since) -> bool {
             let is_as_before = r.is_some_and(|id| !since.regions.contains(&id));
             is_as_before && !painted.contains(&r)
         }),
+        PaintStep::ColourLines { .. } => true,
         PaintStep::FillEmpties { .. } => since.regions.is_empty() && since.drops.is_empty(),
     }
 }

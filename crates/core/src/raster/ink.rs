@@ -39,6 +39,34 @@ impl Ink {
         }
     }
 
+    /// Made smaller: every `2^level` pixels into one, its colour that of their ink, by how much there is of it.
+    pub fn weighted(&self, level: u32) -> Ink {
+        let (w, h) = (self.alpha.width, self.alpha.height);
+        let alpha = self.alpha.smaller(level, [0, 0, w, h]);
+        let drawn = self.drawn.as_ref().map(|_| {
+            let k = 1usize << level;
+            let mut out = Plane::new(alpha.width, alpha.height, [0u8; 3]);
+            for y in 0..out.height {
+                for x in 0..out.width {
+                    let (mut sum, mut whole) = ([0u32; 3], 0u32);
+                    for v in y * k..(y * k + k).min(h) {
+                        for u in x * k..(x * k + k).min(w) {
+                            let a = u32::from(*self.alpha.at(u, v));
+                            let c = self.colour_at(u, v);
+                            (0..3).for_each(|i| sum[i] += a * u32::from(c[i]));
+                            whole += a;
+                        }
+                    }
+                    if whole > 0 {
+                        out.set(x, y, sum.map(|s| ((s + whole / 2) / whole) as u8));
+                    }
+                }
+            }
+            Arc::new(out)
+        });
+        Ink { alpha, colour: self.colour, drawn }
+    }
+
     /// Which pixels are ink.
     pub fn mask(&self) -> Plane<bool> {
         self.alpha.map(|&a| a >= IS_INK)

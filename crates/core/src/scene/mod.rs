@@ -3,6 +3,7 @@
 
 pub mod alike;
 pub mod findings;
+pub mod pile;
 mod seen;
 
 use crate::geom::flat::FlatPoint;

@@ -23,6 +23,17 @@ impl Sheet {
         ink
     }
 
+    /// The lifted ink of some columns and rows without what was cut, its lines in their weight, none drawn over it.
+    pub(super) fn without_drawn(&self, lifted: &Ink, area: Area) -> Plane<u8> {
+        let (x0, y0, x1, y1) = area;
+        let mut alpha = Plane::new(lifted.alpha.width, lifted.alpha.height, 0u8);
+        for y in y0..y1 {
+            alpha.data[y * alpha.width..][x0..x1].copy_from_slice(&lifted.alpha.row(y)[x0..x1]);
+        }
+        OverPixels { drawn: Vec::new(), ..self.over_pixels(&lifted.alpha) }.apply_in(&mut alpha, area);
+        alpha.part([x0, y0, x1 - x0, y1 - y0])
+    }
+
     /// What is cut from lifted pixels and drawn over them, with where it is.
     fn over_pixels<'a>(&'a self, lifted: &'a Plane<u8>) -> OverPixels<'a> {
         let drawn = self.lines.iter().filter(|l| l.is_drawn());
@@ -54,12 +65,15 @@ impl Sheet {
         let regarded: HashSet<u64> = reweighed.iter().map(|r| r.line).collect();
         let redrawn: HashSet<u64> = before.reweighed.iter().chain(&self.reweighed).map(|r| r.line).collect();
         let (gone, came) = unlike(&before.lines, &self.lines);
+        // The lifted pixels of a line show its colour.
+        let coloured: HashSet<u64> = gone.iter().chain(&came).filter(|l| l.swatch.is_some()).map(|l| l.id).collect();
+        let is_coloured = |id: u64| coloured.contains(&id);
         let turned = |l: &&Arc<Line>| regarded.contains(&l.id);
         let turned = before.lines.iter().filter(turned).chain(self.lines.iter().filter(turned));
         let turned: Vec<&Arc<Line>> = if regarded.is_empty() { Vec::new() } else { turned.collect() };
         for line in gone.into_iter().chain(came).chain(turned).filter(|l| !l.is_seam()) {
             let bounds = pixels::bounds_of(line);
-            if line.is_drawn() || redrawn.contains(&line.id) {
+            if line.is_drawn() || redrawn.contains(&line.id) || is_coloured(line.id) {
                 boxes.push(bounds);
             }
             // Where a line was given another weight the ink of its neighbours is kept.

@@ -112,7 +112,7 @@ export const pictureUrl = (
     { id, key }: { id: number; key: string },
     kind: PictureKind,
     w: SheetWindow,
-    version: number,
+    version: string | number,
 ) =>
     `/api/drawings/${id}/pictures/${kind}?x=${w.x}&y=${w.y}&width=${w.width}&height=${w.height}&level=${w.level}&v=${version}&of=${key}`;
 

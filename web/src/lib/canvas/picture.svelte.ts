@@ -11,6 +11,7 @@ import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
 import type { Finding } from '../types/Finding';
 import type { LineView } from '../types/LineView';
+import type { Window as SheetWindow } from '../types/Window';
 import type { Shown } from '../state/shown';
 import { drawAtStation } from './atStation';
 import { around, type Box } from '../geometry/box';
@@ -51,6 +52,9 @@ const NEAR = 0.9;
 const BEYOND = 0.25;
 /** How long after a step the next finding is prepared, ms: what the step changed comes first. */
 const PREPARE_AFTER = 40;
+
+/** By what the ink of a part is told from what it was: the steps, and the colours of the shot. */
+const inkVersion = (w: SheetWindow) => `${sheet.inkVersion(w)}.${shots.shot?.revision ?? 0}`;
 
 export class Picture {
     /** The pixels of the canvas to one of the screen. */
@@ -313,7 +317,7 @@ export class Picture {
             this.#onSheet(g, () => {
                 if (!inking && bench.station !== 'weight') paintRegions(g, view, this.#drawn);
                 if (inking && (view.lift !== null || view.trouble)) this.#drawGlance(g, view, caught);
-                else inkShown = this.#tiles.draw(g, camera, lies, 'ink', (w) => sheet.inkVersion(w), this.ratio);
+                else inkShown = this.#tiles.draw(g, camera, lies, 'ink', inkVersion, this.ratio);
             }),
         );
         return inkShown;
@@ -392,7 +396,7 @@ export class Picture {
         if (!lies || !to) return;
         const ahead = new Camera();
         Object.assign(ahead, { ...to, width: bench.camera.width, height: bench.camera.height });
-        this.#tiles.warm(ahead, lies, 'ink', (w) => sheet.inkVersion(w), this.ratio);
+        this.#tiles.warm(ahead, lies, 'ink', inkVersion, this.ratio);
         if (bench.station === 'join' && ahead.scale > NEAR) this.#linesIn(ahead.box(), 'centreline').forEach(pathOf);
     }
 }

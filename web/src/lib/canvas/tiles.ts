@@ -63,7 +63,7 @@ export class Tiles {
         camera: Camera,
         of: Of,
         kind: PictureKind,
-        version: (w: SheetWindow) => number,
+        version: (w: SheetWindow) => string | number,
         ratio: number,
     ): boolean {
         const fine = levelAt(camera.scale * ratio);
@@ -99,14 +99,14 @@ export class Tiles {
     }
 
     /** Asks for what would be seen of the picture, so that it is there when it is to be drawn. */
-    warm(camera: Camera, of: Of, kind: PictureKind, version: (w: SheetWindow) => number, ratio: number) {
+    warm(camera: Camera, of: Of, kind: PictureKind, version: (w: SheetWindow) => string | number, ratio: number) {
         for (const w of windows(seenBy(camera, of), levelAt(camera.scale * ratio))) {
             this.#tile(addressOf(of, kind, w, version(w)), of, w, false);
         }
     }
 
     /** The picture of a part as it is now, or as it came last. */
-    #at(of: Of, kind: PictureKind, w: SheetWindow, version: number) {
+    #at(of: Of, kind: PictureKind, w: SheetWindow, version: string | number) {
         const address = addressOf(of, kind, w, version);
         const tile = this.#tile(address, of, w, true);
         if (tile.image) return { image: tile.image, current: true };
@@ -118,7 +118,7 @@ export class Tiles {
 /** The name of a place, and the address of a version of what is there. */
 type Address = [place: string, url: string];
 
-function addressOf(of: Of, kind: PictureKind, w: SheetWindow, version: number): Address {
+function addressOf(of: Of, kind: PictureKind, w: SheetWindow, version: string | number): Address {
     return [`${of.key}:${kind}:${w.level}:${w.x}:${w.y}`, pictureUrl(of, kind, w, version)];
 }
 

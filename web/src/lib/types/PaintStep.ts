@@ -4,4 +4,4 @@ import type { Pt } from "./Pt";
 /**
  * Paint put into regions and taken out.
  */
-export type PaintStep = { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, };
+export type PaintStep = { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, } | { "do": "colour_lines", lines: number[], swatch: string | null, };
