@@ -128,6 +128,23 @@ await inked(drawings[6].id);
     }
     await page.waitForTimeout(4000);
     await picture('leak-test');
+    // Steam, and a stroke that is still wet.
+    await page.keyboard.press('f');
+    await page.keyboard.press('4');
+    const puff = async (x, y, rises, isLast) => {
+        const at = (t) => onPage(page, traced, [x + 46 * Math.sin(5.5 * t), y - rises * t]);
+        await page.mouse.move(...(await at(0)));
+        await page.mouse.down();
+        for (let k = 1; k <= 24; k++) await page.mouse.move(...(await at(k / 24)));
+        if (!isLast) await page.mouse.up();
+        await saved(page);
+    };
+    await puff(1150, 130, 110, false);
+    await puff(1270, 120, 100, false);
+    await puff(1380, 140, 120, true);
+    await picture('draw');
+    await page.mouse.up();
+    await saved(page);
     await page.keyboard.press('Escape');
     await page.getByRole('button', { name: 'Cut out', exact: true }).click();
     const around = [0, 1, 2, 3, 4, 5, 6, 7, 8].map((k) => [

@@ -79,6 +79,9 @@ export const tests = {
                     await page.keyboard.press('Control+Shift+z');
                     await shown(page);
                 });
+                await page.keyboard.press('4');
+                await series(`${zoom}, strokes of ink`, 20, (k) => stroke(page, place(k + 50), [120, 40]));
+                await page.keyboard.press('5');
                 await page.keyboard.press('Escape');
                 await page.keyboard.press('j');
                 await page.waitForTimeout(PACE);

@@ -26,6 +26,7 @@ export const tests = {
                     ['i', 'Intake'],
                     ['1', 'Lift'],
                     ['2', 'Weight'],
+                    ['4', 'Draw'],
                     ['5', 'Join'],
                     ['6', 'Colour model'],
                     ['7', 'Hand off'],

@@ -3,11 +3,13 @@ import { beforeEach, expect, test, vi } from 'vitest';
 import { bench, type ToolId } from '../src/lib/state/bench.svelte';
 import { intake } from '../src/lib/state/intake.svelte';
 import { settings } from '../src/lib/state/inking.svelte';
+import { pen } from '../src/lib/state/pen.svelte';
 import { probe } from '../src/lib/state/probe.svelte';
 import { sheet } from '../src/lib/state/sheet.svelte';
 import { TRAYS, use } from '../src/lib/tools';
 import type { Shown } from '../src/lib/state/shown';
 import type { Pt } from '../src/lib/types/Pt';
+import type { Sample } from '../src/lib/types/Sample';
 
 const here = vi.hoisted(() => ({ line: undefined as { id: number; kind: string; made: string } | undefined }));
 vi.mock('../src/lib/drawn/under', () => ({
@@ -43,15 +45,18 @@ const path: Pt[] = [
     [60, 90],
 ];
 
+const samplesOf = (stroke: Pt[]) => stroke.map(([x, y], k): Sample => [x, y, 0.5, null, 4 * k]);
+
 function with_(tool: ToolId, stroke = path, still = false) {
     bench.tool = tool;
-    return use(stroke, still);
+    return use(stroke, samplesOf(stroke), still);
 }
 
 beforeEach(() => {
     sent.length = asks.length = 0;
     here.line = undefined;
-    sheet.view = { info: { id: 1 }, width: 100, height: 100 } as unknown as Shown;
+    const recipes = { lift: { ink_colour: [20, 19, 17] } };
+    sheet.view = { info: { id: 1 }, width: 100, height: 100, dpi: 254, recipes } as unknown as Shown;
     bench.enter('join');
     bench.camera.scale = 1;
     bench.swatch = 'shell';
@@ -83,6 +88,31 @@ test('a stroke becomes the step of its tool', async () => {
         { of: 'join', do: 'cut', outline: path, ends: 'flat' },
         { of: 'paint', do: 'fill', at: path, swatch: 'shell' },
         { of: 'paint', do: 'clear', at: [path[1]] },
+    ]);
+});
+
+test('ink is drawn as the device told it, by the pen as it is set', async () => {
+    Object.assign(pen.settings, {
+        width: 0.5,
+        steadying: 0.2,
+        by: 'speed',
+        least: 0.3,
+        tilt: 0,
+        swatch: 'gone',
+        under: true,
+    });
+    bench.camera.scale = 2;
+    await with_('ink');
+    expect(sent).toEqual([
+        {
+            of: 'draw',
+            do: 'ink',
+            samples: samplesOf(path),
+            pen: { width: 5, steadying: 0.2, follows: { by: 'speed', least: 0.3 }, tilt: 0, grain: 0.5 },
+            // A swatch that the shot has no more is not asked for.
+            swatch: null,
+            under: true,
+        },
     ]);
 });
 

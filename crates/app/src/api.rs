@@ -234,6 +234,16 @@ pub struct NewShot {
     pub name: String,
 }
 
+/// A bare sheet to draw on.
+#[derive(Debug, Deserialize, TS)]
+pub struct NewBlank {
+    pub name: String,
+    /// px.
+    pub width: u32,
+    pub height: u32,
+    pub dpi: f64,
+}
+
 #[derive(Debug, Deserialize, TS)]
 pub struct NewSwatches {
     #[ts(type = "number")]

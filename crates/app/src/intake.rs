@@ -6,7 +6,7 @@ use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
-use rhizograph_formats::{Input, Reading};
+use rhizograph_formats::{Input, MOST_PIXELS, MOST_SIDE, Reading};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt::Write as _;
@@ -24,6 +24,24 @@ pub struct NewDrawing {
     /// What of the file is missing or was left out, in words.
     pub notes: Vec<String>,
     pub sheet: Sheet,
+}
+
+/// A bare sheet to draw on, with vector art without lines for its original. Errors: larger than any sheet, or without size.
+pub fn blank(
+    name: &str,
+    [width, height]: [u32; 2],
+    dpi: f64,
+) -> Result<(NewDrawing, Vec<u8>), rhizograph_formats::Error> {
+    let pixels = u64::from(width) * u64::from(height);
+    if width.max(height) > MOST_SIDE || pixels == 0 || pixels > MOST_PIXELS {
+        return Err(rhizograph_formats::Error::TooManyPixels(width, height));
+    }
+    let bytes = format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}"/>"#).into_bytes();
+    let file_name = format!("{name}.svg");
+    let mut drawing = new_drawing(&file_name, &bytes, None)?;
+    drawing.sheet.dpi = dpi;
+    drawing.sheet.traced = Some(Box::new(drawing.sheet.tracing()));
+    Ok((NewDrawing { name: name.to_owned(), ..drawing }, bytes))
 }
 
 /// Reads a file that comes in and makes a drawing of it. The name without its ending is the drawing's. `pegs`: where the

@@ -4,8 +4,9 @@
 
 use rhizograph_app::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo,
-    Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    JobInfo, LandingRequest, LandingTold, LeakTold, NewBlank, NewProduction, NewShot, NewSwatches, PlaceRequest,
+    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
+    StripRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -31,6 +32,7 @@ fn export(dir: &Path) {
     SpanTold::export_all(&config).unwrap();
     LandingRequest::export_all(&config).unwrap();
     LandingTold::export_all(&config).unwrap();
+    NewBlank::export_all(&config).unwrap();
     NewProduction::export_all(&config).unwrap();
     NewShot::export_all(&config).unwrap();
     NewSwatches::export_all(&config).unwrap();

@@ -46,6 +46,11 @@ fn ink_becomes_lines_and_again() {
 }
 
 #[test]
+fn a_bare_sheet_is_inked_by_hand() {
+    drive("draw_station");
+}
+
+#[test]
 fn leaks_spans_and_seams_are_found_taken_and_drawn() {
     drive("join_station");
 }

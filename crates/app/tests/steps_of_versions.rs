@@ -6,9 +6,10 @@
 mod support;
 
 use rhizograph_app::store::stored::{self, History, VERSION};
+use rhizograph_core::draw::{Follows, Pen, Sample};
 use rhizograph_core::edit::{
-    Change, Command, Decision, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
-    WeightStep, plan,
+    Change, Command, Decision, DrawStep, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep,
+    TraceStep, WeightStep, plan,
 };
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
@@ -48,6 +49,7 @@ fn name(command: &Command) -> &'static str {
         Command::Settings(SettingsStep::Recipes { .. }) => "recipes",
         Command::Trace(TraceStep::Prepare { .. }) => "prepare",
         Command::Trace(TraceStep::Trace { .. }) => "trace",
+        Command::Draw(DrawStep::Ink { .. }) => "ink",
         Command::Findings(FindingsStep::Settle { .. }) => "settle",
         Command::Findings(FindingsStep::Decide { .. }) => "decide",
         Command::Findings(FindingsStep::Leave { .. }) => "leave",
@@ -72,7 +74,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 24;
+const ALL: usize = 25;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -136,6 +138,20 @@ fn write() -> Written {
         Command::Join(JoinStep::Sweep { path: vec![middle - across, middle + across] })
     });
     step(&|_, _| Command::Join(JoinStep::Seam { path: vec![pt(45.0, 112.0), pt(90.0, 118.0), pt(135.0, 112.0)] }));
+    step(&|_, _| {
+        let pen = Pen {
+            width: 6.0,
+            steadying: 0.4,
+            follows: Follows::Pressure { least: 0.2, bend: 1.5 },
+            tilt: 0.5,
+            grain: 0.5,
+        };
+        let sample = |k: i32| {
+            let t = f64::from(k) / 30.0;
+            Sample(30.0 + 90.0 * t, 190.0 + 12.0 * (5.0 * t).sin(), Some(t), Some([20.0 * t, 5.0]), Some(250.0 * t))
+        };
+        Command::Draw(DrawStep::Ink { samples: (0..=30).map(sample).collect(), pen, swatch: None, under: true })
+    });
     step(&|_, _| Command::Join(JoinStep::Bridge { from: pt(215.0, 170.0), to: pt(190.0, 160.0) }));
     step(&|s, _| Command::Join(JoinStep::Remove { line: s.lines[s.lines.len() - 1].id }));
     step(&|_, _| Command::Paint(PaintStep::Fill { at: vec![ring], swatch: "skin".into() }));

@@ -4,6 +4,7 @@
 //! Lengths are pixels of the source, `f64`, y down, pixel centres at half coordinates; `dpi` turns them into mm at the
 //! edge of the system. Nothing in here does I/O, knows a database or an interface.
 
+pub mod draw;
 pub mod edit;
 pub mod error;
 pub(crate) mod forest;

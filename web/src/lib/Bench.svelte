@@ -23,6 +23,7 @@
     import { shots } from './state/shots.svelte';
     import { tray } from './tools';
     import HandOff from './stations/HandOff.svelte';
+    import Draw from './stations/Draw.svelte';
     import Intake from './stations/Intake.svelte';
     import Join from './stations/Join.svelte';
     import Lift from './stations/Lift.svelte';
@@ -210,8 +211,8 @@
     <aside class="flex min-h-0 flex-col border-l border-base-300 bg-base-100">
         {#if bench.station === 'intake'}<Intake />{:else if bench.station === 'lift'}<Lift
             />{:else if bench.station === 'weight'}<Weight />{:else if bench.station === 'trace'}<Trace
-            />{:else if bench.station === 'join'}<Join />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff
-            />{/if}
+            />{:else if bench.station === 'draw'}<Draw />{:else if bench.station === 'join'}<Join
+            />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff />{/if}
     </aside>
     <div class="col-span-2"><PegBar {onbringin} /></div>
 </div>

@@ -2,15 +2,18 @@
 
 use crate::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, NewProduction, NewShot, NewSwatches, PlaceRequest, ProductionInfo,
-    Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest,
+    JobInfo, LandingRequest, LandingTold, LeakTold, NewBlank, NewProduction, NewShot, NewSwatches, PlaceRequest,
+    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
+    StripRequest,
 };
+use crate::intake::blank;
 use crate::jobs::queue;
 use crate::reader;
 use crate::service::error::Error;
 use crate::service::events::Events;
+use crate::service::steps::Asker;
 use crate::service::view::frame;
-use crate::service::{Asker, Bench, Turn, hand_off, pictures};
+use crate::service::{Bench, Turn, hand_off, pictures};
 use crate::store::{self, Written};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
@@ -235,6 +238,21 @@ async fn add_drawing(
     let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await.map_err(Error::of_shot)?;
     events.tell(shot, Event::Drawings);
     Ok(Json(BroughtIn { id, notes: drawing.notes }))
+}
+
+/// Hangs a bare sheet in a shot.
+#[post("/shots/<shot>/blank", data = "<request>")]
+async fn add_blank(bench: &Shared, events: &State<Events>, shot: i64, request: Json<NewBlank>) -> Answer<BroughtIn> {
+    let NewBlank { name, width, height, dpi } = request.into_inner();
+    let name = named(&name, "a drawing")?;
+    if !(20.0..=4800.0).contains(&dpi) {
+        let out = rhizograph_core::Error::Recipe { name: "resolution", value: dpi, from: 20.0, to: 4800.0 };
+        return Err(Error::Core(out).into());
+    }
+    let (drawing, bytes) = blank(&name, [width, height], dpi).map_err(Error::Format)?;
+    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await.map_err(Error::of_shot)?;
+    events.tell(shot, Event::Drawings);
+    Ok(Json(BroughtIn { id, notes: Vec::new() }))
 }
 
 #[get("/drawings/<id>")]
@@ -621,6 +639,7 @@ pub fn all() -> Vec<Route> {
         add_shot,
         set_swatches,
         add_drawing,
+        add_blank,
         remove_drawing,
         drawing,
         alike,

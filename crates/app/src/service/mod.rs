@@ -13,11 +13,10 @@ mod latest;
 pub mod open;
 pub mod pictures;
 mod places;
-mod steps;
+pub mod steps;
 pub mod view;
 
 pub use places::Turn;
-pub use steps::Asker;
 
 use crate::api::{
     AlikeTold, DecidedTold, DrawingView, GlanceRequest, LandingTold, LeakTold, LikeDecision, SpanTold, TraceTold,

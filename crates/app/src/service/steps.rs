@@ -86,7 +86,8 @@ impl Bench {
         }
         let since = since.flatten();
         let swatches: Vec<String> = match command {
-            Command::Paint(PaintStep::Fill { .. } | PaintStep::FillEmpties { .. } | PaintStep::ColourLines { .. }) => {
+            Command::Draw(_)
+            | Command::Paint(PaintStep::Fill { .. } | PaintStep::FillEmpties { .. } | PaintStep::ColourLines { .. }) => {
                 let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
                 swatches.into_iter().map(|s| s.id).collect()
             }

@@ -1,6 +1,7 @@
 //! Commands: every edit of a sheet is one. Planning it gives a change.
 
 use super::change::Change;
+use super::draw::DrawStep;
 use super::findings::FindingsStep;
 use super::ground::Ground;
 use super::intake::IntakeStep;
@@ -25,6 +26,7 @@ pub enum Command {
     Lift(LiftStep),
     Weight(WeightStep),
     Trace(TraceStep),
+    Draw(DrawStep),
     Findings(FindingsStep),
     Join(JoinStep),
     Paint(PaintStep),
@@ -41,7 +43,7 @@ macro_rules! a_command {
 }
 
 a_command!(
-    SettingsStep: Settings, IntakeStep: Intake, LiftStep: Lift, WeightStep: Weight, TraceStep: Trace,
+    SettingsStep: Settings, IntakeStep: Intake, LiftStep: Lift, WeightStep: Weight, TraceStep: Trace, DrawStep: Draw,
     FindingsStep: Findings, JoinStep: Join, PaintStep: Paint
 );
 
@@ -70,6 +72,7 @@ pub fn plan(sheet: &Sheet, command: &Command, ground: &dyn Ground) -> Result<Cha
         Command::Lift(step) => step.plan(&mut after)?,
         Command::Weight(step) => step.plan(&mut after)?,
         Command::Trace(step) => step.plan(&mut after, ground)?,
+        Command::Draw(step) => step.plan(&mut after, ground)?,
         Command::Findings(step) => step.plan(&mut after, ground)?,
         Command::Join(step) => step.plan(&mut after, ground)?,
         Command::Paint(step) => step.plan(&mut after, ground)?,

@@ -2,6 +2,7 @@
 
 mod change;
 mod command;
+mod draw;
 mod findings;
 mod ground;
 mod intake;
@@ -18,6 +19,7 @@ mod weight;
 
 pub use change::Change;
 pub use command::{Command, plan};
+pub use draw::DrawStep;
 pub use findings::{Decision, FindingsStep, close};
 pub use ground::{Given, Ground};
 pub use intake::IntakeStep;

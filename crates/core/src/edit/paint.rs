@@ -111,6 +111,7 @@ fn region_of(scene: &Scene, at: Pt) -> u32 {
     scene.regions.at(at).map_or(0, |r| r.id)
 }
 
-fn known(swatches: &[String], swatch: &str) -> Result<(), Error> {
+/// Refuses a swatch that is not in the shot's colour model.
+pub(super) fn known(swatches: &[String], swatch: &str) -> Result<(), Error> {
     if swatches.iter().any(|s| s == swatch) { Ok(()) } else { Err(Error::NoSuchSwatch(swatch.to_owned())) }
 }

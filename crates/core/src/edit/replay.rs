@@ -4,6 +4,7 @@
 
 use super::change::Change;
 use super::command::{Command, plan};
+use super::draw::DrawStep;
 use super::findings::FindingsStep;
 use super::ground::Ground;
 use super::intake::IntakeStep;
@@ -85,6 +86,8 @@ pub fn replay(sheet: &Sheet, command: &Command, ground: &dyn Ground, since: &Sin
             Command::Trace(TraceStep::Trace { .. } | TraceStep::Prepare { .. }) => {
                 since.leaves_lines() && !since.settled
             }
+            // It is drawn as it was whatever else is there.
+            Command::Draw(DrawStep::Ink { .. }) => true,
             Command::Findings(step) => findings_stand(step, scene, since),
             Command::Join(step) => join_stands(step, &change, scene, since),
             Command::Paint(step) => paint_stands(step, scene, since),

@@ -99,6 +99,12 @@ impl Sheet {
         self.lines.push(Arc::new(Line { id, order, ..line }));
     }
 
+    /// The same beneath all others.
+    pub fn draw_under(&mut self, line: Line) {
+        let (id, order) = (self.fresh_id(), Order::between(None, self.lines.first().map(|l| &l.order)));
+        self.lines.insert(0, Arc::new(Line { id, order, ..line }));
+    }
+
     pub fn erase(&mut self, erasure: Erasure) {
         let new = self.numbered(erasure);
         self.erased.push(new);

@@ -14,6 +14,7 @@ import type { ProductionInfo } from '../types/ProductionInfo';
 import type { LandingTold } from '../types/LandingTold';
 import type { LeakTold } from '../types/LeakTold';
 import type { SpanTold } from '../types/SpanTold';
+import type { NewBlank } from '../types/NewBlank';
 import type { Pt } from '../types/Pt';
 import type { Readiness } from '../types/Readiness';
 import type { Refusal } from '../types/Refusal';
@@ -149,6 +150,7 @@ export const strip = (id: number, request: StripRequest) =>
 
 export const jobs = (shot: number) => ask<JobInfo[]>(`/shots/${shot}/jobs`);
 export const liftShot = (shot: number, settings: ShotLift) => ask<number>(`/shots/${shot}/lift`, 'POST', settings);
+export const addBlank = (shot: number, blank: NewBlank) => ask<BroughtIn>(`/shots/${shot}/blank`, 'POST', blank);
 export const deliver = (shot: number, delivery: Delivery) => ask<number>(`/shots/${shot}/deliver`, 'POST', delivery);
 export const stopJob = (job: number) => ask<null>(`/jobs/${job}/stop`, 'POST');
 export const register = (id: number, revision: number, marks: [Pt, Pt]) =>

@@ -7,6 +7,7 @@
     import { shots } from '../state/shots.svelte';
     import { toolOf, use } from '../tools';
     import type { Pt } from '../types/Pt';
+    import type { Sample } from '../types/Sample';
     import { InHand } from './inHand.svelte';
     import { Picture } from './picture.svelte';
     import { findingAt, regionAt } from '../drawn/under';
@@ -54,7 +55,7 @@
         if (!begun) return;
         canvas.setPointerCapture(e.pointerId);
         drag = { ...begun, pointer: e.pointerId, isPen };
-        if (begun.kind === 'stroke') inHand.stroke = [camera.toSheet(at)];
+        if (begun.kind === 'stroke') begin(e);
         press = at;
     }
 
@@ -84,19 +85,66 @@
         else if (drag.kind === 'handle') tool.handles?.move(drag.handle ?? 0, camera.toSheet(at));
         else {
             // A pen tells more often than the page is drawn.
+            if (tool.held && apart(at, stillAt) > STRAY) waitForStill(at);
             const all = e.getCoalescedEvents();
-            const path = (all.length ? all : [e]).map((c) => camera.toSheet(place(c)));
-            lengthen(path, e.shiftKey);
+            lengthen((all.length ? all : [e]).map(sampleOf), e.shiftKey);
         }
         drag.last = at;
     }
 
+    /** What a device tells at a moment: a mouse knows no pressure, an upright pen no tilt. */
+    function sampleOf(e: PointerEvent): Sample {
+        const [x, y] = camera.toSheet(place(e));
+        const isPen = e.pointerType === 'pen';
+        const tilts = isPen && (e.tiltX !== 0 || e.tiltY !== 0);
+        return [x, y, isPen ? e.pressure : null, tilts ? [e.tiltX, e.tiltY] : null, e.timeStamp];
+    }
+
+    const placeOn = ([x, y]: Sample): Pt => [x, y];
+
+    /** The pointer was held still: the stroke is straight from then on. */
+    let isStraight = false;
+    let still: ReturnType<typeof setTimeout> | undefined;
+    let stillAt: Pt = [0, 0];
+    /** How long it is held still for that, ms, and how long a stroke is at least, px of the screen. */
+    const HELD = 600;
+    const STROKE = 24;
+
+    /** Waits for the pointer to be held still at a place of the screen. */
+    function waitForStill(at: Pt) {
+        clearTimeout(still);
+        stillAt = at;
+        still = setTimeout(() => {
+            const last = inHand.samples[inHand.samples.length - 1];
+            if (drag?.kind !== 'stroke' || !last || apart(at, press) < STROKE) return;
+            isStraight = true;
+            lengthen([last], false);
+        }, HELD);
+    }
+
+    function begin(e: PointerEvent) {
+        isStraight = false;
+        inHand.samples = [sampleOf(e)];
+        inHand.stroke = inHand.samples.map(placeOn);
+    }
+
     /** Takes the stroke on, as the tool wants it while Shift is held. */
-    function lengthen(path: Pt[], shift: boolean) {
-        const [start] = inHand.stroke;
-        const here = path[path.length - 1];
-        if (!here) return;
-        inHand.stroke = shift && start && tool.held ? tool.held(start, here) : [...inHand.stroke, ...path];
+    function lengthen(more: Sample[], shift: boolean) {
+        const [first] = inHand.samples;
+        const last = more[more.length - 1];
+        if (!first || !last) return;
+        if ((shift || isStraight) && tool.held) {
+            const path = tool.held(placeOn(first), placeOn(last), shift);
+            const end = path[path.length - 1] ?? placeOn(last);
+            inHand.samples = [
+                first,
+                [end[0], end[1], first[2] === null ? null : Math.max(first[2], last[2] ?? 0), first[3], last[4]],
+            ];
+            inHand.stroke = path;
+        } else {
+            inHand.samples = [...inHand.samples, ...more];
+            inHand.stroke = [...inHand.stroke, ...more.map(placeOn)];
+        }
         tool.grows?.(inHand.stroke);
     }
 
@@ -105,25 +153,34 @@
         const at = place(e);
         const was = drag;
         const path = inHand.stroke;
+        clearTimeout(still);
         drag = null;
-        const still = apart(at, press) < STRAY;
-        if (was?.kind === 'pan' && still && e.button === 0 && !space) pickFinding(at);
+        const isClick = apart(at, press) < STRAY;
+        if (was?.kind === 'pan' && isClick && e.button === 0 && !space) pickFinding(at);
         else if (was?.kind === 'stroke') {
             sheet.actedAt = e.timeStamp;
             // It stays in sight until what it did is there.
-            void use(path, still).finally(() => {
+            const done = use(path, inHand.samples, isClick);
+            // What stays by itself until it is there gives way to the next stroke at once.
+            if (tool.keepsWet) drop();
+            void done.finally(() => {
                 sheet.actedAt = 0;
                 if (inHand.stroke === path) {
-                    inHand.stroke = [];
+                    drop();
                     probe.landing = null;
                 }
             });
         }
     }
 
+    function drop() {
+        clearTimeout(still);
+        [inHand.stroke, inHand.samples] = [[], []];
+    }
+
     /** Gives up what is dragged. */
     function letGo() {
-        if (drag?.kind === 'stroke') inHand.stroke = [];
+        if (drag?.kind === 'stroke') drop();
         drag = null;
     }
 

@@ -9,6 +9,7 @@ import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { toolOf } from '../tools';
 import type { Pt } from '../types/Pt';
+import type { Sample } from '../types/Sample';
 import { around, type Box } from '../geometry/box';
 
 /** How far it is drawn beyond its points, and in what steps its canvas grows, px of the screen. */
@@ -17,7 +18,9 @@ const STEP = 64;
 
 export class InHand {
     /** The stroke being drawn, in sheet pixels. */
-    stroke = $state<Pt[]>([]);
+    stroke = $state.raw<Pt[]>([]);
+    /** The same as the device told it. */
+    samples = $state.raw<Sample[]>([]);
     /** Where the pointer is, on the screen. */
     hover = $state<Pt | null>(null);
     #frame = 0;
@@ -28,7 +31,7 @@ export class InHand {
             const { camera } = bench;
             void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio(), sheet.view, this.stroke];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
-            void [JSON.stringify(bench.brush), bench.paints ? this.hover : null];
+            void [JSON.stringify(bench.brush), bench.paints || bench.tool === 'ink' ? this.hover : null];
             this.#frame ||= requestAnimationFrame(() => {
                 this.#frame = 0;
                 const on = canvas();
@@ -43,13 +46,15 @@ export class InHand {
         const { camera } = bench;
         const tool = toolOf(bench.tool);
         const on = tool.drawsOn?.() ?? null;
-        const follows = on !== null && typeof on === 'object' && 'around' in on;
+        const more = on !== null && on !== 'all' ? on : {};
+        const follows = more.around !== undefined;
+        const others = more.places ?? [];
         if (on === 'all') return tool.handles || this.stroke.length > 0 ? [0, 0, camera.width, camera.height] : null;
         const points = this.stroke.map((p) => camera.toScreen(p));
         if (follows && this.hover) points.push(this.hover);
-        if (points.length < (follows ? 1 : 2)) return null;
-        if (on && 'places' in on) points.push(...on.places);
-        const margin = MARGIN + (follows ? on.around : 0);
+        if (points.length < (follows ? 1 : 2) && !(follows && others.length > 0)) return null;
+        points.push(...others);
+        const margin = MARGIN + (more.around ?? 0);
         const [x0, y0, x1, y1] = points.map(([x, y]): Box => [x, y, x, y]).reduce(around);
         const [left, top] = [Math.max(0, Math.floor(x0 - margin)), Math.max(0, Math.floor(y0 - margin))];
         const [right, low] = [Math.min(camera.width, x1 + margin), Math.min(camera.height, y1 + margin)];
@@ -80,6 +85,7 @@ export class InHand {
             draw();
             g.restore();
         };
-        toolOf(bench.tool).draw?.({ g, camera, stroke: this.stroke, hover: this.hover, onSheet });
+        const { stroke, samples, hover } = this;
+        toolOf(bench.tool).draw?.({ g, camera, stroke, samples, hover, onSheet });
     }
 }

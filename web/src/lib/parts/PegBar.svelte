@@ -1,4 +1,5 @@
 <script lang="ts">
+    import FilePlus from '@lucide/svelte/icons/file-plus';
     import FileUp from '@lucide/svelte/icons/file-up';
     import { thumbnailUrl } from '../api';
     import { go } from '../state/route.svelte';
@@ -41,6 +42,13 @@
         const open = p.join_open + p.paint_open;
         return open ? `${open} to settle` : d.handed_off ? 'handed off' : 'ready';
     }
+
+    /** A sheet as large as the one on the bench, else of a usual size. */
+    async function bare() {
+        const { width, height, dpi } = sheet.view ?? { width: 2400, height: 1800, dpi: 300 };
+        const id = await shots.addBlank({ width, height, dpi });
+        if (id !== null) go({ at: 'drawing', id, station: 'draw' });
+    }
 </script>
 
 <footer class="relative flex h-[112px] shrink-0 items-end border-t border-base-300 bg-base-200 px-4 pb-2">
@@ -81,13 +89,22 @@
             </li>
         {/each}
         <li class="shrink-0">
-            <button
-                type="button"
-                class="grid h-[78px] w-[104px] cursor-pointer place-items-center rounded-[4px] border border-dashed border-[#a89d84] text-[12.5px] hover:bg-base-100"
-                onclick={onbringin}
+            <div
+                class="grid h-[78px] w-[104px] divide-y divide-dashed divide-[#a89d84] overflow-hidden rounded-[4px] border border-dashed border-[#a89d84] text-[12.5px]"
             >
-                <span class="flex flex-col items-center gap-1"><FileUp size={18} />Bring in</span>
-            </button>
+                <button
+                    type="button"
+                    class="flex cursor-pointer items-center justify-center gap-1.5 hover:bg-base-100"
+                    title="Scans, photos or vector art, one or many"
+                    onclick={onbringin}><FileUp size={16} />Bring in</button
+                >
+                <button
+                    type="button"
+                    class="flex cursor-pointer items-center justify-center gap-1.5 hover:bg-base-100"
+                    title="A new drawing to ink by hand, as large as this one"
+                    onclick={bare}><FilePlus size={16} />Bare sheet</button
+                >
+            </div>
         </li>
     </ul>
     <div class="mb-2 shrink-0 pl-4 text-right text-[12.5px] leading-5">

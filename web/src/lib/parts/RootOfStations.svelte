@@ -3,10 +3,11 @@
     import { sheet } from '../state/sheet.svelte';
 
     const W = 640;
-    const X = [30, 112, 202, 296, 396, 502, 600];
+    const X = [28, 102, 182, 266, 346, 424, 508, 602];
     const progress = $derived(sheet.view?.info.progress);
     const done = $derived([
         sheet.view !== null,
+        progress?.lifted ?? false,
         progress?.lifted ?? false,
         progress?.lifted ?? false,
         progress?.lifted ?? false,
@@ -14,7 +15,7 @@
         (progress?.lifted ?? false) && progress?.paint_open === 0,
         sheet.view?.info.handed_off ?? false,
     ]);
-    const open = $derived([0, 0, 0, 0, progress?.join_open ?? 0, progress?.paint_open ?? 0, 0]);
+    const open = $derived([0, 0, 0, 0, 0, progress?.join_open ?? 0, progress?.paint_open ?? 0, 0]);
     const stretch = (i: number) => {
         const [a, b] = [X[i] ?? 0, X[i + 1] ?? 0];
         const h = i % 2 ? 10 : -10;

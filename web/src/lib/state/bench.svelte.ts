@@ -4,7 +4,7 @@ import type { Effect } from '../types/Effect';
 import type { EndStyle } from '../types/EndStyle';
 import type { Pt } from '../types/Pt';
 
-export type Station = 'intake' | 'lift' | 'weight' | 'trace' | 'join' | 'paint' | 'hand-off';
+export type Station = 'intake' | 'lift' | 'weight' | 'trace' | 'draw' | 'join' | 'paint' | 'hand-off';
 export type ToolId =
     | 'look'
     | 'level'
@@ -16,6 +16,7 @@ export type ToolId =
     | 'protect'
     | 'area'
     | 'choose'
+    | 'ink'
     | 'sweep'
     | 'cut'
     | 'seam'
@@ -33,6 +34,7 @@ export const STATIONS: { id: Station; number: number | 'I'; name: string }[] = [
     { id: 'lift', number: 1, name: 'Lift' },
     { id: 'weight', number: 2, name: 'Weight' },
     { id: 'trace', number: 3, name: 'Trace' },
+    { id: 'draw', number: 4, name: 'Draw' },
     { id: 'join', number: 5, name: 'Join' },
     { id: 'paint', number: 6, name: 'Paint' },
     { id: 'hand-off', number: 7, name: 'Hand off' },
@@ -43,6 +45,7 @@ const FIRST_TOOL: Record<Station, ToolId> = {
     lift: 'look',
     weight: 'look',
     trace: 'look',
+    draw: 'ink',
     join: 'look',
     paint: 'fill',
     'hand-off': 'look',

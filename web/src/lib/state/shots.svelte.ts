@@ -115,6 +115,24 @@ class Shots {
         await this.load();
     }
 
+    /** Hangs a bare sheet behind the others, named on from the last one. Gives its number, if it came. */
+    async addBlank(size: { width: number; height: number; dpi: number }): Promise<number | null> {
+        const shot = this.shot;
+        if (!shot) return null;
+        const last = shot.drawings[shot.drawings.length - 1]?.name ?? 'A-00';
+        const name = /\d/.test(last)
+            ? last.replace(/\d+(?=\D*$)/, (n) => String(Number(n) + 1).padStart(n.length, '0'))
+            : `${last} 2`;
+        try {
+            const { id } = await api.addBlank(shot.id, { name, ...size });
+            await this.load();
+            return id;
+        } catch (e) {
+            tellError(e);
+            return null;
+        }
+    }
+
     /** Gives whether they were taken. */
     async setSwatches(swatches: Swatch[]): Promise<boolean> {
         const shot = this.shot;

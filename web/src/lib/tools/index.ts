@@ -2,6 +2,7 @@
 import { bench, type Station, type ToolId } from '../state/bench.svelte';
 import { sheet } from '../state/sheet.svelte';
 import type { Pt } from '../types/Pt';
+import type { Sample } from '../types/Sample';
 import { area } from './area';
 import { choose } from './choose';
 import { clear } from './clear';
@@ -9,6 +10,7 @@ import { corners } from './corners';
 import { crop } from './crop';
 import { cut } from './cut';
 import { fill } from './fill';
+import { ink } from './ink';
 import { leak } from './leak';
 import { level } from './level';
 import { look } from './look';
@@ -29,6 +31,7 @@ export const TRAYS: Record<Station, Tool[]> = {
     lift: [look, sample, touch, protect],
     weight: [look, area, choose],
     trace: [look],
+    draw: [look, ink, takeAway],
     join: [look, sweep, cut, seam, span, leak, takeAway],
     paint: [look, fill, pick, clear],
     'hand-off': [],
@@ -58,7 +61,7 @@ export function nextTool(): ToolId {
 }
 
 /** Uses the tool in hand with a stroke; `still`: it was let go where it began. */
-export async function use(path: Pt[], still: boolean) {
+export async function use(path: Pt[], samples: Sample[], still: boolean) {
     const [from, to] = [path[0], path[path.length - 1]];
-    if (sheet.view && from && to) await toolOf(bench.tool).use?.({ path, from, to, still });
+    if (sheet.view && from && to) await toolOf(bench.tool).use?.({ path, samples, from, to, still });
 }

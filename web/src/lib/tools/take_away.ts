@@ -20,7 +20,7 @@ function remove({ to }: Stroke) {
 export const takeAway: Tool = {
     id: 'take-away',
     name: 'Take away',
-    help: 'Click a bridge or seam to take it away',
+    help: 'Click a bridge, a seam or a line by hand to take it away',
     icon: Trash2,
     cursor: 'crosshair',
     use: remove,

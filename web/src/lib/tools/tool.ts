@@ -3,10 +3,13 @@ import type { Component } from 'svelte';
 import type { Camera } from '../geometry/camera.svelte';
 import type { ToolId } from '../state/bench.svelte';
 import type { Pt } from '../types/Pt';
+import type { Sample } from '../types/Sample';
 
 /** A stroke that was let go, in sheet pixels. */
 export interface Stroke {
     path: Pt[];
+    /** The same as the device told it: with pressure, tilt and time. */
+    samples: Sample[];
     from: Pt;
     to: Pt;
     /** It was let go where it began. */
@@ -19,6 +22,8 @@ export interface InHand {
     camera: Camera;
     /** The stroke so far, in sheet pixels. */
     stroke: Pt[];
+    /** The same as the device told it. */
+    samples: Sample[];
     /** Where the pointer is, on the screen. */
     hover: Pt | null;
     /** Draws something with the context laid to the sheet. */
@@ -35,12 +40,17 @@ export interface Tool {
     pans?: boolean;
     /** Places that can be dragged, in sheet pixels, and how one is moved. */
     handles?: { at: () => Pt[]; move: (n: number, to: Pt) => void };
-    /** What the stroke is while Shift is held: from where it began to where the pointer is. */
-    held?: (start: Pt, here: Pt) => Pt[];
+    /**
+     * What the stroke is while Shift is held, or once the pointer was held still: from where it began to where the pointer
+     * is; `inSteps`: with Shift.
+     */
+    held?: (start: Pt, here: Pt, inSteps: boolean) => Pt[];
+    /** What was drawn stays in sight by the tool's own doing until it is there. */
+    keepsWet?: boolean;
     /** What is asked while the stroke grows. */
     grows?: (stroke: Pt[]) => void;
     use?: (stroke: Stroke) => unknown;
     draw?: (hand: InHand) => void;
     /** What of the screen is drawn on, besides the stroke: all of it, or so far around the pointer, or places. */
-    drawsOn?: () => 'all' | { around: number } | { places: Pt[] } | null;
+    drawsOn?: () => 'all' | { around?: number; places?: Pt[] } | null;
 }

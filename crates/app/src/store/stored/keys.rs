@@ -2,7 +2,7 @@
 //! from the sheet as it is and then forth again through those that were undone: so every item that ever was in a list gets
 //! its place among all others, and from that its key.
 
-use super::{History, Unreadable};
+use super::history::{History, Unreadable};
 use rhizograph_core::model::order::Order;
 use serde_json::{Map, Value, json};
 

@@ -1,7 +1,10 @@
 //! Sheets and changes as they are stored: JSON of a version. What an older program wrote of a drawing is brought up to
 //! today's form as a whole, version by version; what a newer one wrote is refused.
 
+mod history;
 mod keys;
+
+pub use history::{History, Unreadable, VERSION};
 
 use rhizograph_core::edit::Change;
 use rhizograph_core::model::sheet::Sheet;
@@ -9,46 +12,14 @@ use serde::de::DeserializeOwned;
 use serde_json::Value;
 use serde_json::value::RawValue;
 
-/// The version that is written.
-pub const VERSION: i16 = 2;
 /// The first there was.
 const FIRST: i16 = 1;
-
-/// All that is stored of a drawing, in one form.
-#[derive(Debug, Clone, PartialEq)]
-pub struct History {
-    /// As it is now.
-    pub sheet: Value,
-    /// Those that were done in turn, then those that were undone, the last one first.
-    pub changes: Vec<Value>,
-    /// How many of them are done.
-    pub done: usize,
-}
 
 /// Brings what a version wrote into the form of the next.
 type Upgrade = fn(&mut History) -> Result<(), Unreadable>;
 
 /// From the first version on.
 const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up];
-
-/// Why something stored cannot be read.
-#[derive(Debug, thiserror::Error)]
-pub enum Unreadable {
-    #[error("it is stored in form {0}, which a newer program wrote; this one reads up to {VERSION}")]
-    Newer(i16),
-    #[error("it is stored in form {0}, which there never was")]
-    Unknown(i16),
-    #[error("it is damaged: {0}")]
-    Damaged(#[from] serde_json::Error),
-    #[error("it is damaged: its changes do not lead to what it is")]
-    Astray,
-}
-
-impl From<Unreadable> for sqlx::Error {
-    fn from(e: Unreadable) -> sqlx::Error {
-        sqlx::Error::Decode(Box::new(e))
-    }
-}
 
 /// A sheet of the version of now.
 pub fn sheet(json: &RawValue, version: i16) -> Result<Sheet, Unreadable> {

@@ -1,0 +1,205 @@
+/** The Draw station: ink by pen and mouse, on what was traced and on a bare sheet. */
+import assert from 'node:assert/strict';
+import { colourAt, demo, demoDrawing, getJson, nudge, onPage, openBrowser, saved } from '../browser.mjs';
+
+/** A pen on the page: pressed, moved, lifted, with pressure and tilt. */
+async function penOf(context, page) {
+    const devices = await context.newCDPSession(page);
+    const send = (type, [x, y], force, tilt = 0) =>
+        devices.send('Input.dispatchMouseEvent', {
+            type,
+            x,
+            y,
+            force,
+            tiltX: tilt,
+            buttons: type === 'mouseReleased' ? 0 : 1,
+            button: 'left',
+            pointerType: 'pen',
+        });
+    return {
+        down: (at, force, tilt) => send('mousePressed', at, force, tilt),
+        move: (at, force, tilt) => send('mouseMoved', at, force, tilt),
+        up: (at) => send('mouseReleased', at, 0),
+    };
+}
+
+/** A new bare sheet, open at Draw. */
+async function bareSheet(page, url) {
+    const { id } = await demoDrawing(url, 0);
+    await page.goto(`${url}/#/drawing/${id}/draw`);
+    const count = (await demo(url)).shots.find((s) => s.number === '012').drawings.length;
+    await page.getByRole('button', { name: 'Bare sheet' }).click();
+    await page.waitForFunction((id) => !location.hash.includes(`/${id}/`), id);
+    const { drawings } = (await demo(url)).shots.find((s) => s.number === '012');
+    assert.equal(drawings.length, count + 1);
+    const { id: bare, name } = drawings[count];
+    await page.waitForURL(`**/drawing/${bare}/draw`);
+    await saved(page);
+    return { bare, name, view: () => getJson(url, `/drawings/${bare}`) };
+}
+
+const middle = (t) => [600 + 1100 * t, 900 - 420 * Math.sin(Math.PI * t)];
+
+export const tests = {
+    async 'a bare sheet is hung, inked by pen, and what is pressed harder is broader'(url) {
+        const { page, context, troubles, close } = await openBrowser();
+        try {
+            const { bare, name, view } = await bareSheet(page, url);
+            assert.equal(name, 'A-09');
+            const before = await view();
+            assert.deepEqual([before.lines.length, before.traced, before.width], [0, true, 2400]);
+            const pen = await penOf(context, page);
+            const at = async (t) => onPage(page, before, middle(t));
+            const asked = page.waitForRequest((r) => r.url().endsWith(`/drawings/${bare}/commands`));
+            await pen.down(await at(0), 0.1);
+            for (let k = 1; k <= 40; k++) await pen.move(await at(k / 40), 0.1 + 0.9 * Math.sin((Math.PI * k) / 40), k);
+            // It is there before anybody answers.
+            const over = await page.evaluate(() => {
+                const canvas = [...document.querySelectorAll('main canvas')][1];
+                const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+                return data.filter((v, i) => i % 4 === 3 && v > 200).length;
+            });
+            assert.ok(over > 200, `${over} pixels of wet ink`);
+            await pen.up(await at(1));
+            const { command } = (await asked).postDataJSON();
+            assert.equal(command.of, 'draw');
+            assert.equal(command.samples.length, 41);
+            assert.ok(
+                command.samples.every(([, , p]) => p >= 0.05),
+                'with its pressure',
+            );
+            assert.ok(
+                command.samples.some(([, , , tilt]) => tilt && tilt[0] >= 20),
+                'with its tilt',
+            );
+            assert.ok(
+                command.samples.every((s, k) => k === 0 || s[4] >= command.samples[k - 1][4]),
+                'in time',
+            );
+            await saved(page);
+            const after = await view();
+            assert.deepEqual([after.lines.length, after.steps], [1, 1]);
+            assert.deepEqual([after.lines[0].kind, after.lines[0].made], ['centreline', 'hand']);
+            const json = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+            const widths = json.lines[0].points.map((p) => p[2]);
+            const broadest = Math.max(...widths);
+            assert.ok(broadest > 6 && broadest < 7.3, `${broadest} px`);
+            assert.ok(widths[0] < 0.6 * broadest && widths[widths.length - 1] < 0.6 * broadest, 'thin at its ends');
+            const [x, y] = await at(0.5);
+            const dark = await Promise.all([-1, 0, 1].map((d) => colourAt(page, [x, y + d])));
+            assert.ok(Math.min(...dark.map((c) => c[0])) < 120, `${JSON.stringify(dark)}`);
+            await page.keyboard.press('Control+z');
+            await saved(page);
+            assert.equal((await view()).lines.length, 0);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'ink is straight with Shift or held still, under what is there, and in a colour of the model'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { bare, view } = await bareSheet(page, url);
+            const sheet = await view();
+            const to = (x, y) => onPage(page, sheet, [x, y]);
+            const path = async () => {
+                await saved(page);
+                const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+                return lines;
+            };
+            await page.keyboard.down('Shift');
+            await page.mouse.move(...(await to(400, 400)));
+            await page.mouse.down();
+            await page.mouse.move(...(await to(1400, 460)), { steps: 5 });
+            await page.mouse.up();
+            await page.keyboard.up('Shift');
+            const [level] = await path();
+            const ys = level.points.map((p) => p[1]);
+            assert.ok(Math.max(...ys) - Math.min(...ys) < 1, 'level');
+            // A wavering hand that stays at its end.
+            await page.mouse.move(...(await to(400, 900)));
+            await page.mouse.down();
+            for (let k = 1; k <= 20; k++) {
+                await page.mouse.move(...(await to(400 + 50 * k, 900 + 20 * k + 80 * Math.sin(k))));
+            }
+            await page.waitForTimeout(900);
+            await page.mouse.up();
+            const held = (await path())[1];
+            const [a, b] = [held.points[0], held.points[held.points.length - 1]];
+            const off = held.points.map(
+                (p) =>
+                    Math.abs((b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0])) /
+                    Math.hypot(b[0] - a[0], b[1] - a[1]),
+            );
+            assert.ok(Math.max(...off) < 1, `${Math.max(...off)} px off its chord`);
+            await page.getByLabel('Colour of the ink').selectOption({ label: 'Skin' });
+            await page.getByRole('radio', { name: 'Under', exact: true }).click();
+            await nudge(page, 'Line weight', 40);
+            await page.mouse.move(...(await to(900, 300)));
+            await page.mouse.down();
+            await page.mouse.move(...(await to(900, 700)), { steps: 5 });
+            await page.mouse.up();
+            assert.equal((await path()).length, 3);
+            const { swatches } = (await demo(url)).shots.find((s) => s.number === '012');
+            const { colour } = swatches.find((s) => s.name === 'Skin');
+            const near = (c, d) => c.slice(0, 3).every((v, k) => Math.abs(v - d[k]) < 12);
+            const place = await to(900, 560);
+            for (let k = 0; k < 40 && !near(await colourAt(page, place), colour); k++) await page.waitForTimeout(100);
+            assert.ok(near(await colourAt(page, place), colour), `${await colourAt(page, place)} of ${colour}`);
+            // What was there lies over it.
+            const crossing = await colourAt(page, await to(900, 400));
+            assert.ok(crossing[0] < 110, `${crossing}`);
+            const png = await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.svg`);
+            const hex = `#${colour.map((v) => v.toString(16).padStart(2, '0')).join('')}`;
+            assert.ok((await png.text()).includes(`fill="${hex}"`), 'handed off in its colour');
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'no event of a quick pen is lost, and the strip shows the pen as it is set'(url) {
+        const { page, context, troubles, close } = await openBrowser();
+        try {
+            const { bare, view } = await bareSheet(page, url);
+            const sheet = await view();
+            const pen = await penOf(context, page);
+            const [x0, y0] = await onPage(page, sheet, [0, 0]);
+            const [x1] = await onPage(page, sheet, [1000, 0]);
+            const onSheet = (x, y) => [x0 + (x * (x1 - x0)) / 1000, y0 + (y * (x1 - x0)) / 1000];
+            const places = Array.from({ length: 1501 }, (_, k) =>
+                onSheet(1200 + 700 * Math.cos(k / 90), 900 + 500 * Math.sin(k / 70)),
+            );
+            const asked = page.waitForRequest((r) => r.url().endsWith(`/drawings/${bare}/commands`));
+            await pen.down(places[0], 0.5);
+            await Promise.all(places.slice(1).map((p) => pen.move(p, 0.5)));
+            await pen.up(places[1500]);
+            const { samples } = (await asked).postDataJSON().command;
+            assert.equal(samples.length, 1501);
+            await saved(page);
+            assert.equal((await view()).lines.length, 1);
+            const strip = page.getByLabel('A strip to try the pen on');
+            const inked = () =>
+                strip.evaluate((c) => {
+                    const { data } = c.getContext('2d').getImageData(0, 0, c.width, c.height);
+                    return data.filter((v, i) => i % 4 === 3 && v > 100).length;
+                });
+            const usual = await inked();
+            assert.ok(usual > 100);
+            await nudge(page, 'Line weight', 20);
+            assert.ok((await inked()) > 1.3 * usual, 'broader');
+            const box = await strip.boundingBox();
+            await page.mouse.move(box.x + 20, box.y + 30);
+            await page.mouse.down();
+            await page.mouse.move(box.x + 60, box.y + 30, { steps: 4 });
+            await page.mouse.up();
+            assert.ok((await inked()) < 1.3 * usual, 'what was tried on it');
+            await page.reload();
+            await page.getByText(/1\.60 mm/).waitFor();
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+};
