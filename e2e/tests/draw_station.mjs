@@ -159,6 +159,106 @@ export const tests = {
         }
     },
 
+    async 'shapes are drawn from a corner or the middle, in proportion, as lines or filled'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { bare, view } = await bareSheet(page, url);
+            const sheet = await view();
+            const drag = async (tool, from, to, keys = []) => {
+                await page.getByRole('button', { name: tool, exact: true }).click();
+                for (const key of keys) await page.keyboard.down(key);
+                await page.mouse.move(...(await onPage(page, sheet, from)));
+                await page.mouse.down();
+                await page.mouse.move(...(await onPage(page, sheet, to)), { steps: 4 });
+                await page.mouse.up();
+                for (const key of keys) await page.keyboard.up(key);
+                await saved(page);
+                return (await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json()).lines;
+            };
+            const boxOf = (points) => {
+                const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
+                return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)].map(Math.round);
+            };
+            const near = (box, want) =>
+                assert.ok(
+                    box.every((v, k) => Math.abs(v - want[k]) <= 4),
+                    `${box} of ${want}`,
+                );
+            near(boxOf((await drag('Line', [300, 300], [900, 330], ['Shift']))[0].points), [300, 300, 900, 300]);
+            near(boxOf((await drag('Rectangle', [300, 500], [700, 800]))[1].points), [300, 500, 700, 800]);
+            // Square, around where it began.
+            const square = (await drag('Rectangle', [1200, 700], [1500, 800], ['Shift', 'Alt']))[2];
+            near(boxOf(square.points), [900, 400, 1500, 1000]);
+            await page.getByRole('radio', { name: 'Both', exact: true }).click();
+            const all = await drag('Ellipse', [1700, 500], [2200, 900]);
+            assert.deepEqual(
+                all.slice(3).map((l) => l.kind),
+                ['outline', 'centreline'],
+            );
+            near(boxOf(all[4].points), [1700, 500, 2200, 900]);
+            const view2 = await view();
+            assert.equal(view2.steps, 4);
+            // A click draws nothing.
+            await page.mouse.click(...(await onPage(page, sheet, [400, 1200])));
+            assert.equal((await view()).steps, 4);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'a bare sheet made beside a scan has it as its rough, dimmed, until it is taken away'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { bare, view } = await bareSheet(page, url);
+            const sheet = await view();
+            const chosen = page.getByLabel('Rough below', { exact: true });
+            await page.waitForFunction(() => document.querySelector('[aria-label="Rough below"]')?.value !== '0');
+            assert.equal(await chosen.locator('option:checked').innerText(), 'A-01');
+            // How much of the sheet is not paper.
+            const seen = async () => {
+                const [[x0, y0], [x1, y1]] = [
+                    await onPage(page, sheet, [0, 0]),
+                    await onPage(page, sheet, [2400, 1800]),
+                ];
+                return page.evaluate(
+                    ([x0, y0, x1, y1]) => {
+                        const canvas = document.querySelector('canvas');
+                        const box = canvas.getBoundingClientRect();
+                        const at = [x0 - box.left + 4, y0 - box.top + 4, x1 - x0 - 8, y1 - y0 - 8].map(Math.round);
+                        const { data } = canvas.getContext('2d').getImageData(...at);
+                        let [sum, darkest] = [0, 255];
+                        for (let k = 0; k < data.length; k += 4) {
+                            sum += data[k + 2] < 200 ? 1 : 0;
+                            darkest = Math.min(darkest, data[k]);
+                        }
+                        return { sum, darkest };
+                    },
+                    [x0, y0, x1, y1],
+                );
+            };
+            let rough = await seen();
+            for (let k = 0; k < 60 && rough.sum < 500; k++) {
+                await page.waitForTimeout(150);
+                rough = await seen();
+            }
+            assert.ok(rough.sum > 500, `${rough.sum} pixels of the rough`);
+            assert.ok(rough.darkest > 150, `its darkest is ${rough.darkest}`);
+            await page.reload();
+            await chosen.waitFor();
+            await page.waitForFunction(() => document.querySelector('[aria-label="Rough below"]')?.value !== '0');
+            await chosen.selectOption({ label: 'none' });
+            for (let k = 0; k < 60 && (await seen()).sum > 0; k++) await page.waitForTimeout(100);
+            assert.equal((await seen()).sum, 0);
+            // It is only looked at: nothing of it is handed off.
+            const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+            assert.equal(lines.length, 0);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
     async 'no event of a quick pen is lost, and the strip shows the pen as it is set'(url) {
         const { page, context, troubles, close } = await openBrowser();
         try {

@@ -34,7 +34,9 @@ test('every key that is told is bound once, but for those of the pointer', () =>
         'held: pan',
         'zoom to the pointer',
         'close a leak that was tested: bridge, seam',
-        'held while drawing a seam: straight',
+        'held while drawing a seam or ink: straight; a shape: in proportion',
+        'held while drawing a shape: from its middle',
+        'held while drawing ink: it catches no ends',
         'held while cutting out: a box',
     ]);
     expect(() => bindings([...actions, { does: 'twice', keys: [{ caps: ['J'], on: ['j'] }] }])).toThrow('j');

@@ -88,8 +88,10 @@ pub fn new_drawing(
     Ok(NewDrawing { name, file_name, sha256, notes, sheet })
 }
 
-/// How long reading vector art and opening it may take: what came in is still to be stored before it is answered.
-const LONGEST_OPENING: Duration = Duration::from_secs(8);
+/// How long reading vector art and opening it may take, and how much of that is left for storing each of its lines: what
+/// comes in is stored before it is answered.
+const LONGEST_OPENING: Duration = Duration::from_millis(8500);
+const STORING_A_LINE: Duration = Duration::from_micros(25);
 
 /// Opens vector art as it will be opened to work on; its reading `began` before. Errors: it takes too long, or has more
 /// regions than are told apart.
@@ -101,7 +103,8 @@ fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<(), rhizograph_formats
         let all = scene.regions.len() + scene.regions.beyond();
         return too_much(format!("its lines enclose {all} regions; {} can be told apart", scene.regions.len()));
     }
-    if began.elapsed() > LONGEST_OPENING {
+    let storing = STORING_A_LINE * sheet.lines.len() as u32;
+    if began.elapsed() + storing > LONGEST_OPENING {
         return too_much(format!("finding its {} regions takes too long to work on it", scene.regions.len()));
     }
     Ok(())

@@ -6,7 +6,7 @@
 mod support;
 
 use rhizograph_app::store::stored::{self, History, VERSION};
-use rhizograph_core::draw::{Follows, Pen, Sample};
+use rhizograph_core::draw::{Follows, Inked, Pen, Sample, Shape};
 use rhizograph_core::edit::{
     Change, Command, Decision, DrawStep, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep,
     TraceStep, WeightStep, plan,
@@ -50,6 +50,7 @@ fn name(command: &Command) -> &'static str {
         Command::Trace(TraceStep::Prepare { .. }) => "prepare",
         Command::Trace(TraceStep::Trace { .. }) => "trace",
         Command::Draw(DrawStep::Ink { .. }) => "ink",
+        Command::Draw(DrawStep::Shape { .. }) => "shape",
         Command::Findings(FindingsStep::Settle { .. }) => "settle",
         Command::Findings(FindingsStep::Decide { .. }) => "decide",
         Command::Findings(FindingsStep::Leave { .. }) => "leave",
@@ -74,7 +75,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 25;
+const ALL: usize = 26;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -151,6 +152,11 @@ fn write() -> Written {
             Sample(30.0 + 90.0 * t, 190.0 + 12.0 * (5.0 * t).sin(), Some(t), Some([20.0 * t, 5.0]), Some(250.0 * t))
         };
         Command::Draw(DrawStep::Ink { samples: (0..=30).map(sample).collect(), pen, swatch: None, under: true })
+    });
+    step(&|_, _| {
+        let (from, to) = (pt(20.0, 20.0), pt(60.0, 44.0));
+        let (shape, inked) = (Shape::Ellipse, Inked::Both);
+        Command::Draw(DrawStep::Shape { shape, from, to, width: 3.0, inked, swatch: Some("skin".into()), under: false })
     });
     step(&|_, _| Command::Join(JoinStep::Bridge { from: pt(215.0, 170.0), to: pt(190.0, 160.0) }));
     step(&|s, _| Command::Join(JoinStep::Remove { line: s.lines[s.lines.len() - 1].id }));

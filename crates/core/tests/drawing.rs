@@ -5,7 +5,7 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::draw::{Follows, Pen, Sample, ink, shaped};
+use rhizograph_core::draw::{Follows, Inked, Pen, Sample, Shape, ink, shaped};
 use rhizograph_core::edit::{Command, DrawStep, Given, plan};
 use rhizograph_core::geom::{Pt, nearest_on_segment, polyline_len, pt};
 use rhizograph_core::model::line::{Form, Line, Made};
@@ -239,4 +239,53 @@ fn the_page_is_held_to_the_same_strokes() {
         let near = |(a, b): (&[f64; 3], &[f64; 3])| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-6);
         assert!(was.points.len() == is.points.len() && was.points.iter().zip(&is.points).all(near));
     }
+}
+
+#[test]
+fn shapes_hold_what_lies_within_and_refuse_to_be_nothing() {
+    let blank = inked(&[]);
+    let sheet = Sheet::new(400, 300, 300.0);
+    let scene = Scene::of(&sheet, &blank);
+    let swatches = ["skin".to_owned()];
+    let given = Given { lifted: &blank, scene: &scene, swatches: &swatches };
+    let step = |shape, from, to, inked, under| DrawStep::Shape {
+        shape,
+        from,
+        to,
+        width: 4.0,
+        inked,
+        swatch: Some("skin".into()),
+        under,
+    };
+    for (shape, share) in [(Shape::Rectangle, 1.0), (Shape::Ellipse, TAU / 8.0)] {
+        for (inked, kinds) in [(Inked::Line, 1), (Inked::Filled, 1), (Inked::Both, 2)] {
+            for under in [false, true] {
+                // From whichever corner to the other.
+                let command = step(shape, pt(300.0, 60.0), pt(80.0, 220.0), inked, under).into();
+                let after = plan(&sheet, &command, &given).unwrap().apply(&sheet).unwrap();
+                assert_eq!(after.lines.len(), kinds);
+                let now = Scene::of(&after, &blank);
+                let area: f64 = now.ink.alpha.data.iter().map(|a| f64::from(*a) / 255.0).sum();
+                if inked == Inked::Line {
+                    let room = now.regions.at(pt(190.0, 140.0)).unwrap();
+                    let want = share * 216.0 * 156.0;
+                    assert!((room.area as f64 - want).abs() < 0.02 * want, "{shape:?}: {} of {want}", room.area);
+                } else {
+                    let grown = if inked == Inked::Both { 4.0 } else { 0.0 };
+                    let want = share * (220.0 + grown) * (160.0 + grown);
+                    assert!((area - want).abs() < 0.01 * want, "{shape:?} {inked:?}: {area} of {want}");
+                }
+                if kinds == 2 {
+                    assert!(matches!(after.lines[0].form, Form::Outline { .. }), "filled beneath its line");
+                    assert!(after.lines[0].group.is_some() && after.lines[0].group == after.lines[1].group);
+                }
+            }
+        }
+    }
+    let line = step(Shape::Line, pt(20.0, 20.0), pt(120.0, 20.0), Inked::Filled, false);
+    assert!(plan(&sheet, &line.into(), &given).is_ok());
+    for (shape, to) in [(Shape::Line, pt(20.2, 20.0)), (Shape::Rectangle, pt(90.0, 20.5)), (Shape::Ellipse, pt(20.0, 90.0))] {
+        assert!(plan(&sheet, &step(shape, pt(20.0, 20.0), to, Inked::Both, false).into(), &given).is_err());
+    }
+    assert!(plan(&sheet, &step(Shape::Line, pt(20.0, 20.0), pt(1e7, 0.0), Inked::Line, false).into(), &given).is_err());
 }

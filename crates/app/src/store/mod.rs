@@ -406,9 +406,10 @@ impl Steps {
         steps
     }
 
-    /// What somebody would undo and do again, in a few words.
+    /// What somebody would undo and do again, in a few words; nobody in particular whatever was last.
     pub fn of(&self, author: &str) -> [Option<String>; 2] {
-        let both = |k: usize| [author, NOBODY].into_iter().filter_map(move |who| self.own.get(who)?[k].as_ref());
+        let is_asked = |who: &str| author == NOBODY || who == author || who == NOBODY;
+        let both = |k: usize| self.own.iter().filter_map(move |(who, own)| own[k].as_ref().filter(|_| is_asked(who)));
         [both(0).max(), both(1).min()].map(|step| step.map(|(_, label)| label.clone()))
     }
 }
@@ -472,10 +473,10 @@ pub struct Pending {
 pub async fn pending(pool: &PgPool, drawing: i64, author: &str, redo: bool) -> sqlx::Result<Option<Pending>> {
     let query = if redo {
         "select step, change, version, undone_at from changes
-         where drawing = $1 and undone and author in ($2, '') order by step limit 1"
+         where drawing = $1 and undone and (author in ($2, '') or $2 = '') order by step limit 1"
     } else {
         "select step, change, version, done_at from changes
-         where drawing = $1 and not undone and author in ($2, '') order by step desc limit 1"
+         where drawing = $1 and not undone and (author in ($2, '') or $2 = '') order by step desc limit 1"
     };
     let found: Option<(i32, Json<Box<RawValue>>, i16, i64)> =
         sqlx::query_as(query).bind(drawing).bind(author).fetch_optional(pool).await?;
@@ -492,7 +493,7 @@ pub async fn of_others_since(
     revision: i64,
     most: usize,
 ) -> sqlx::Result<Option<Vec<Change>>> {
-    let query = "select change, version from changes where drawing = $1 and author not in ($2, '')
+    let query = "select change, version from changes where drawing = $1 and author not in ($2, '') and $2 <> ''
                  and case when undone then undone_at > $3 and done_at <= $3 else done_at > $3 end limit $4";
     let found: Vec<(Json<Box<RawValue>>, i16)> =
         sqlx::query_as(query).bind(drawing).bind(author).bind(revision).bind(most as i64 + 1).fetch_all(pool).await?;

@@ -61,6 +61,24 @@ impl Command {
 
 /// Plans a command: what it would change, without doing it. Errors: it names what is not there, or more than one step
 /// may; a number outside its range; what it would leave lies off the sheet.
+///
+/// ```
+/// use rhizograph_core::edit::{Given, LiftStep, plan};
+/// use rhizograph_core::geom::pt;
+/// use rhizograph_core::model::sheet::Sheet;
+/// use rhizograph_core::raster::{ink::Ink, plane::Plane};
+/// use rhizograph_core::scene::Scene;
+///
+/// let sheet = Sheet::new(200, 100, 300.0);
+/// let ink = Ink::plain(Plane::new(200, 100, 0), [0; 3]);
+/// let scene = Scene::of(&sheet, &ink);
+/// let step = LiftStep::Protect { at: pt(40.0, 30.0) }.into();
+/// let change = plan(&sheet, &step, &Given { lifted: &ink, scene: &scene, swatches: &[] })?;
+/// let after = change.apply(&sheet)?;
+/// assert_eq!(after.by_hand.protected, [pt(40.0, 30.0)]);
+/// assert_eq!(change.undo(&after)?, sheet);
+/// # Ok::<(), rhizograph_core::Error>(())
+/// ```
 pub fn plan(sheet: &Sheet, command: &Command, ground: &dyn Ground) -> Result<Change, Error> {
     if command.named() > MOST_NAMED {
         return Err(Error::Mismatch("one step is about up to 200000 things"));

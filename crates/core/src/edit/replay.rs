@@ -87,7 +87,7 @@ pub fn replay(sheet: &Sheet, command: &Command, ground: &dyn Ground, since: &Sin
                 since.leaves_lines() && !since.settled
             }
             // It is drawn as it was whatever else is there.
-            Command::Draw(DrawStep::Ink { .. }) => true,
+            Command::Draw(DrawStep::Ink { .. } | DrawStep::Shape { .. }) => true,
             Command::Findings(step) => findings_stand(step, scene, since),
             Command::Join(step) => join_stands(step, &change, scene, since),
             Command::Paint(step) => paint_stands(step, scene, since),

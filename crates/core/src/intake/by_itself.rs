@@ -9,6 +9,17 @@ use crate::raster::plane::{Plane, Rgb};
 
 /// How a picture is laid out by what can be told of it by itself: paper on a darker ground is squared up, peg holes are
 /// covered and register it. `pegs`: where the shot's other sheets have the marks of theirs, px; else they are laid level.
+///
+/// ```
+/// use rhizograph_core::intake::{by_itself, lay_out};
+/// use rhizograph_core::raster::plane::Plane;
+///
+/// let photo = Plane::new(200, 150, [250, 248, 240]);
+/// let recipe = by_itself(&photo, 300.0, None);
+/// let sheet = lay_out(photo, &recipe)?;
+/// assert_eq!((sheet.width, sheet.height), (200, 150));
+/// # Ok::<(), rhizograph_core::Error>(())
+/// ```
 pub fn by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> IntakeRecipe {
     let corners = find_corners(rgb).map(|c| c.map(Pt::snapped));
     let squared = IntakeRecipe { corners, ..IntakeRecipe::default() };

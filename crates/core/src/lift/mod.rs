@@ -373,6 +373,21 @@ impl Painted {
 }
 
 /// All of the lift at once. Errors: those of [`analyse`] and [`Base::develop`], a recipe outside its ranges.
+///
+/// ```
+/// use rhizograph_core::lift::lift;
+/// use rhizograph_core::model::by_hand::ByHand;
+/// use rhizograph_core::model::recipe::LiftRecipe;
+/// use rhizograph_core::raster::plane::Plane;
+///
+/// let mut scan = Plane::new(300, 200, [246, 242, 230]);
+/// for y in 95..103 {
+///     (40..260).for_each(|x| scan.set(x, y, [22, 20, 18]));
+/// }
+/// let (ink, _) = lift(&scan, &LiftRecipe::default(), &ByHand::default(), 300.0)?;
+/// assert!(*ink.alpha.at(150, 99) > 200 && *ink.alpha.at(150, 50) == 0);
+/// # Ok::<(), rhizograph_core::Error>(())
+/// ```
 pub fn lift(rgb: &Plane<Rgb>, recipe: &LiftRecipe, by_hand: &ByHand, dpi: f64) -> Result<(Ink, LiftFacts), Error> {
     recipe.check()?;
     let analysis = analyse(rgb, recipe.polarity)?;

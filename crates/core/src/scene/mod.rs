@@ -47,6 +47,22 @@ pub struct SceneEdited {
 
 impl Scene {
     /// Computes the scene of a sheet whose lifted ink is given.
+    ///
+    /// ```
+    /// use rhizograph_core::geom::{pt, spine::Spine};
+    /// use rhizograph_core::model::line::{End, Form, Line, Made};
+    /// use rhizograph_core::model::sheet::Sheet;
+    /// use rhizograph_core::raster::{ink::Ink, plane::Plane};
+    /// use rhizograph_core::scene::Scene;
+    ///
+    /// let mut sheet = Sheet::new(200, 200, 300.0);
+    /// let corners = [pt(50.0, 50.0), pt(150.0, 50.0), pt(150.0, 150.0), pt(50.0, 150.0), pt(50.0, 50.0)];
+    /// let spine = Spine::through(&corners, true);
+    /// let form = Form::Centreline { spine, width: vec![[0.0, 4.0]], ends: [End::Round; 2] };
+    /// sheet.draw(Line::new(0, form, Made::Hand));
+    /// let scene = Scene::of(&sheet, &Ink::plain(Plane::new(200, 200, 0), [0; 3]));
+    /// assert!(scene.regions.at(pt(100.0, 100.0)).is_some());
+    /// ```
     pub fn of(sheet: &Sheet, lifted: &Ink) -> Scene {
         Scene::of_while(sheet, lifted, &|| true).unwrap_or_else(|| unreachable!("it is wanted all along"))
     }

@@ -54,6 +54,20 @@ impl Bones {
 }
 
 /// Traces ink. Lines get ids from `first_id` on, outlines first, then by place, so the same ink gives the same lines.
+///
+/// ```
+/// use rhizograph_core::model::recipe::TraceRecipe;
+/// use rhizograph_core::raster::{ink::Ink, plane::Plane};
+/// use rhizograph_core::trace::trace;
+///
+/// let mut alpha = Plane::new(200, 100, 0u8);
+/// for y in 47..53 {
+///     (30..170).for_each(|x| alpha.set(x, y, 255));
+/// }
+/// let lines = trace(&Ink::plain(alpha, [0; 3]), &TraceRecipe::default(), 300.0, 1);
+/// assert_eq!(lines.len(), 1);
+/// assert!(lines[0].flat(0.1).iter().all(|f| (f.p.y - 50.0).abs() < 0.5));
+/// ```
 pub fn trace(ink: &Ink, recipe: &TraceRecipe, dpi: f64, first_id: u64) -> Vec<Line> {
     trace_bones(&Bones::of(&ink.alpha), &ink.alpha, recipe, dpi, first_id)
 }

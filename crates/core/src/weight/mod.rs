@@ -28,6 +28,19 @@ pub struct Weighing<'a> {
 }
 
 /// The ink with its weight changed: every edge moved by the recipe's amount.
+///
+/// ```
+/// use rhizograph_core::model::recipe::{Edge, WeightRecipe};
+/// use rhizograph_core::raster::plane::Plane;
+/// use rhizograph_core::weight::weigh;
+///
+/// let mut alpha = Plane::new(60, 40, 0u8);
+/// (10..50).for_each(|x| alpha.set(x, 20, 255));
+/// // A tenth of a mm at 254 dpi is a pixel.
+/// let recipe = WeightRecipe { amount: 0.1, ..WeightRecipe::default() };
+/// let thicker = weigh(&alpha, &recipe, Edge::Crisp, None, 254.0);
+/// assert!((19..=21).all(|y| *thicker.at(30, y) == 255) && *thicker.at(30, 22) == 0);
+/// ```
 pub fn weigh(alpha: &Plane<u8>, recipe: &WeightRecipe, edge: Edge, area: Option<&Plane<u8>>, dpi: f64) -> Plane<u8> {
     let paper = (recipe.placement != Placement::Both && recipe.amount != 0.0).then(|| outside(alpha));
     weigh_part(alpha, Weighing { recipe, edge, area, outside: paper.as_ref(), px_per_mm: px_per_mm(dpi) })

@@ -6,6 +6,7 @@ import { go, route } from '../state/route.svelte';
 import { bench, STATIONS, type Backdrop } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
 import { settings } from '../state/inking.svelte';
+import { pen } from '../state/pen.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
@@ -46,7 +47,13 @@ function neighbour(by: 1 | -1) {
 }
 
 const BACKDROPS: Backdrop[] = ['paper', 'white', 'grey', 'black', 'checker', 'colour'];
-const resized = (by: number) => (bench.brush.size = Math.min(400, Math.max(4, Math.round(bench.brush.size * by))));
+function resized(by: number) {
+    if (bench.station === 'draw') {
+        const width = Math.round(pen.settings.width * by * 20) / 20 || 0.05;
+        pen.settings.width = Math.min(4, Math.max(0.1, width + (width === pen.settings.width ? Math.sign(by - 1) * 0.05 : 0)));
+        pen.keep();
+    } else bench.brush.size = Math.min(400, Math.max(4, Math.round(bench.brush.size * by)));
+}
 
 function putDown() {
     probe.clear();
@@ -172,7 +179,9 @@ export const GROUPS: Group[] = [
             },
             { does: 'close a leak that was tested: bridge, seam', keys: [told('A'), told('S')] },
             { does: 'take the picked span away', keys: [one('Del', 'Delete', () => offers.take('Del'))] },
-            { does: 'held while drawing a seam: straight', keys: [told('Shift')] },
+            { does: 'held while drawing a seam or ink: straight; a shape: in proportion', keys: [told('Shift')] },
+            { does: 'held while drawing a shape: from its middle', keys: [told('Alt')] },
+            { does: 'held while drawing ink: it catches no ends', keys: [told('Ctrl')] },
             { does: 'held while cutting out: a box', keys: [told('Shift')] },
             { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
         ],

@@ -50,6 +50,7 @@
         // A hand or a mouse beside the pen draws nothing; the pen takes over from a hand that was laid down first.
         if (isOther(e) && (drag?.isPen || !isPen)) return;
         letGo();
+        bench.free = e.ctrlKey;
         const at = place(e);
         const begun = grasped(e, at);
         if (!begun) return;
@@ -78,6 +79,7 @@
     function move(e: PointerEvent) {
         if (isOther(e)) return;
         const at = place(e);
+        bench.free = e.ctrlKey;
         inHand.hover = at;
         if (!drag) return;
         if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
@@ -87,7 +89,7 @@
             // A pen tells more often than the page is drawn.
             if (tool.held && apart(at, stillAt) > STRAY) waitForStill(at);
             const all = e.getCoalescedEvents();
-            lengthen((all.length ? all : [e]).map(sampleOf), e.shiftKey);
+            lengthen((all.length ? all : [e]).map(sampleOf), e);
         }
         drag.last = at;
     }
@@ -118,7 +120,7 @@
             const last = inHand.samples[inHand.samples.length - 1];
             if (drag?.kind !== 'stroke' || !last || apart(at, press) < STROKE) return;
             isStraight = true;
-            lengthen([last], false);
+            lengthen([last], { shiftKey: false, altKey: false });
         }, HELD);
     }
 
@@ -129,12 +131,13 @@
     }
 
     /** Takes the stroke on, as the tool wants it while Shift is held. */
-    function lengthen(more: Sample[], shift: boolean) {
+    function lengthen(more: Sample[], keys: { shiftKey: boolean; altKey: boolean }) {
         const [first] = inHand.samples;
         const last = more[more.length - 1];
         if (!first || !last) return;
-        if ((shift || isStraight) && tool.held) {
-            const path = tool.held(placeOn(first), placeOn(last), shift);
+        const how = { inSteps: keys.shiftKey, fromCentre: keys.altKey };
+        if ((how.inSteps || how.fromCentre || isStraight) && tool.held) {
+            const path = tool.held(placeOn(first), placeOn(last), how);
             const end = path[path.length - 1] ?? placeOn(last);
             inHand.samples = [
                 first,

@@ -9,6 +9,7 @@ import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
+import { underlay } from '../state/underlay.svelte';
 import type { Finding } from '../types/Finding';
 import type { LineView } from '../types/LineView';
 import type { Window as SheetWindow } from '../types/Window';
@@ -52,6 +53,9 @@ const NEAR = 0.9;
 const BEYOND = 0.25;
 /** How long after a step the next finding is prepared, ms: what the step changed comes first. */
 const PREPARE_AFTER = 40;
+
+/** The colour that the lines of a rough are shown in. */
+const ROUGH = '#a8603c';
 
 /** By what the ink of a part is told from what it was: the steps, and the colours of the shot. */
 const inkVersion = (w: SheetWindow) => `${sheet.inkVersion(w)}.${shots.shot?.revision ?? 0}`;
@@ -161,6 +165,7 @@ export class Picture {
                 probe.span,
             ],
             ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
+            ...[underlay.rough, underlay.opacity],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];
         if (by.length !== this.#drawnBy.length || by.some((v, i) => v !== this.#drawnBy[i])) this.#part = 'all';
@@ -315,12 +320,27 @@ export class Picture {
         if (showOriginal) return false;
         this.#within(g, [wipeX ?? 0, 0, camera.width, camera.height], () =>
             this.#onSheet(g, () => {
+                if (bench.station === 'draw' && underlay.rough) this.#drawRough(g, underlay.rough);
                 if (!inking && bench.station !== 'weight') paintRegions(g, view, this.#drawn);
                 if (inking && (view.lift !== null || view.trouble)) this.#drawGlance(g, view, caught);
                 else inkShown = this.#tiles.draw(g, camera, lies, 'ink', inkVersion, this.ratio);
             }),
         );
         return inkShown;
+    }
+
+    /** The rough under the drawing: its lines in one colour, dimmed towards the paper. */
+    #drawRough(g: G, rough: Of) {
+        this.#tiles.draw(g, bench.camera, rough, 'original', () => rough.revision, this.ratio);
+        g.save();
+        g.globalCompositeOperation = 'lighten';
+        g.fillStyle = ROUGH;
+        g.fillRect(0, 0, rough.width, rough.height);
+        g.globalCompositeOperation = 'source-over';
+        g.globalAlpha = 1 - underlay.opacity;
+        g.fillStyle = '#fffdf7';
+        g.fillRect(0, 0, rough.width, rough.height);
+        g.restore();
     }
 
     /** Middles, seams and the marks of findings, that of the one in hand too. */

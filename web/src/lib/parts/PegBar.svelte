@@ -6,6 +6,7 @@
     import { bench } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
+    import { underlay } from '../state/underlay.svelte';
     import type { DrawingInfo } from '../types/DrawingInfo';
 
     interface Props {
@@ -46,8 +47,13 @@
     /** A sheet as large as the one on the bench, else of a usual size. */
     async function bare() {
         const { width, height, dpi } = sheet.view ?? { width: 2400, height: 1800, dpi: 300 };
+        const from = sheet.view?.lift ? sheet.view.info.id : null;
         const id = await shots.addBlank({ width, height, dpi });
-        if (id !== null) go({ at: 'drawing', id, station: 'draw' });
+        if (id === null) return;
+        // It is drawn over the one it was made beside.
+        const key = shots.shot?.drawings.find((d) => d.id === id)?.key;
+        if (key && from !== null) underlay.prepare(key, from);
+        go({ at: 'drawing', id, station: 'draw' });
     }
 </script>
 

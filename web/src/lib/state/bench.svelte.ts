@@ -17,6 +17,9 @@ export type ToolId =
     | 'area'
     | 'choose'
     | 'ink'
+    | 'line'
+    | 'rectangle'
+    | 'ellipse'
     | 'sweep'
     | 'cut'
     | 'seam'
@@ -79,6 +82,8 @@ class Bench {
     cutEnds = $state<EndStyle>('along_cutter');
     /** Corners being moved, px of the original. */
     corners = $state<Pt[] | null>(null);
+    /** While Ctrl is held new ink catches nothing. */
+    free = $state(false);
     theme = $state<'paper' | 'dusk'>('paper');
     keysShown = $state(false);
     camera = new Camera();

@@ -1,5 +1,6 @@
 /** The pen in hand at Draw: kept with the page, so that it is the same tomorrow. */
 import type { Follows } from '../types/Follows';
+import type { Inked } from '../types/Inked';
 import type { Pen } from '../types/Pen';
 
 const KEPT_AS = 'pen';
@@ -16,6 +17,8 @@ const USUAL = {
     /** `null`: the ink's colour. */
     swatch: null as string | null,
     under: false,
+    /** What rectangles and ellipses are drawn as. */
+    shapes: 'line' as Inked,
 };
 
 function kept(): Partial<typeof USUAL> {

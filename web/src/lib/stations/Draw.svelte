@@ -4,15 +4,21 @@
     import PenStrip from '../parts/PenStrip.svelte';
     import Slider from '../parts/Slider.svelte';
     import { percent } from '../parts/units';
+    import { bench } from '../state/bench.svelte';
     import { pen } from '../state/pen.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
+    import { underlay } from '../state/underlay.svelte';
 
     const view = $derived(sheet.view);
     const p = $derived(pen.settings);
     const px = (mm: number) => `${((mm / 25.4) * (view?.dpi ?? 300)).toFixed(1)} px`;
     const keep = () => pen.keep();
-    const handmade = $derived(view?.lines.count((l) => l.made === 'hand' && l.kind !== 'seam') ?? 0);
+    /** Those that may lie below: the others of the shot, and this one's own picture. */
+    const roughs = $derived((shots.shot?.drawings ?? []).filter((d) => d.id !== view?.info.id || view.lift));
+    $effect(() => {
+        if (view) void underlay.enter(view.info.key);
+    });
 
     function set(change: Partial<typeof pen.settings>) {
         Object.assign(pen.settings, change);
@@ -96,6 +102,31 @@
         />
         <PenStrip />
         <label class="mt-3 flex items-center justify-between text-[13px]"
+            >Rough below
+            <select
+                class="max-w-44 cursor-pointer bg-base-100 font-semibold"
+                aria-label="Rough below"
+                value={underlay.rough?.id ?? 0}
+                onchange={(e) => void underlay.choose(Number(e.currentTarget.value) || null)}
+            >
+                <option value={0}>none</option>
+                {#each roughs as d (d.id)}<option value={d.id}>{d.id === view.info.id ? 'as it came' : d.name}</option
+                    >{/each}
+            </select></label
+        >
+        {#if underlay.rough}
+            <Slider
+                label="Strength of the rough"
+                value={underlay.opacity}
+                min={0.1}
+                max={1}
+                step={0.05}
+                shown={percent(underlay.opacity)}
+                oninput={(v) => (underlay.opacity = v)}
+                onsave={() => underlay.keep()}
+            />
+        {/if}
+        <label class="mt-3 flex items-center justify-between text-[13px]"
             >Colour
             <select
                 class="max-w-44 cursor-pointer bg-base-100 font-semibold"
@@ -107,6 +138,18 @@
                 {#each shots.shot?.swatches ?? [] as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
             </select></label
         >
+        {#if bench.tool === 'rectangle' || bench.tool === 'ellipse'}
+            <Choice
+                label="Shapes are drawn"
+                value={p.shapes}
+                options={[
+                    { value: 'line', name: 'As a line' },
+                    { value: 'filled', name: 'Filled' },
+                    { value: 'both', name: 'Both' },
+                ]}
+                onchoose={(shapes) => set({ shapes })}
+            />
+        {/if}
         <Choice
             label="New ink lies"
             value={p.under ? 'under' : 'over'}
@@ -118,7 +161,6 @@
         />
     </div>
     <p class="quiet border-t border-base-300 px-4 py-2 text-[12px]">
-        {handmade} line{handmade === 1 ? '' : 's'} by hand &ensp; <kbd class="key">Shift</kbd> in steps of 15° &ensp; hold
-        still: straight
+        <kbd class="key">Shift</kbd> in steps &ensp; <kbd class="key">Ctrl</kbd> no snaps &ensp; hold still: straight
     </p>
 {/if}

@@ -19,6 +19,7 @@ import { pick } from './pick';
 import { protect } from './protect';
 import { sample } from './sample';
 import { seam } from './seam';
+import { ellipse, line, rectangle } from './shapes';
 import { span } from './span';
 import { sweep } from './sweep';
 import { takeAway } from './take_away';
@@ -31,7 +32,7 @@ export const TRAYS: Record<Station, Tool[]> = {
     lift: [look, sample, touch, protect],
     weight: [look, area, choose],
     trace: [look],
-    draw: [look, ink, takeAway],
+    draw: [look, ink, line, rectangle, ellipse, takeAway],
     join: [look, sweep, cut, seam, span, leak, takeAway],
     paint: [look, fill, pick, clear],
     'hand-off': [],

@@ -1,5 +1,6 @@
 /** Ink by hand. */
 import PenTool from '@lucide/svelte/icons/pen';
+import { endNear } from '../drawn/ends';
 import { inkedPath } from '../drawn/inked';
 import { type Inked, shaped } from '../geometry/stroke';
 import { bench } from '../state/bench.svelte';
@@ -7,6 +8,7 @@ import { pen } from '../state/pen.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
 import type { Pt } from '../types/Pt';
+import type { Sample } from '../types/Sample';
 import type { InHand, Stroke, Tool } from './tool';
 
 /** The turns that a straight line snaps to while Shift is held. */
@@ -15,7 +17,7 @@ const STEPS = Math.PI / 12;
 /** Strokes that were let go and are not stored yet: they stay in sight until what was drawn is there. */
 const wet = new Set<{ points: Inked[]; colour: string }>();
 
-const penNow = () => pen.on(sheet.view?.dpi ?? 300, bench.camera.scale);
+export const penNow = () => pen.on(sheet.view?.dpi ?? 300, bench.camera.scale);
 
 export function inkColour(): string {
     const own = pen.settings.swatch ? shots.colours.get(pen.settings.swatch) : undefined;
@@ -23,7 +25,59 @@ export function inkColour(): string {
     return own ?? `rgb(${r} ${g} ${b})`;
 }
 
-async function use({ samples }: Stroke) {
+/** How near to an end of a line ink must begin or end to catch it, and how long it is to catch itself, px of the screen. */
+const CATCHES = 9;
+const OWN = 60;
+
+/** The end of a line that ink at a place would catch. */
+export function caught(place: Pt): Pt | null {
+    return bench.free ? null : endNear(place, CATCHES / bench.camera.scale);
+}
+
+/** A stroke with its ends on those of lines that it nearly meets, or on its own beginning; and which it meets. */
+function catching(samples: Sample[]): { samples: Sample[]; meets: Pt[] } {
+    const [first, last] = [samples[0], samples[samples.length - 1]];
+    if (!first || !last) return { samples, meets: [] };
+    const placeOf = (s: Sample): Pt => [s[0], s[1]];
+    const begins = caught(placeOf(first));
+    const { scale } = bench.camera;
+    const far = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]) * scale;
+    const start = begins ?? placeOf(first);
+    let ends: Pt | null = null;
+    if (samples.length > 1 && !bench.free) {
+        const way = samples.slice(1).reduce((sum, s, k) => sum + far(placeOf(s), placeOf(samples[k]!)), 0);
+        if (way > OWN) ends = far(placeOf(last), start) < CATCHES ? start : caught(placeOf(last));
+    }
+    const at = (s: Sample, p: Pt | null): Sample => (p ? [p[0], p[1], s[2], s[3], s[4]] : s);
+    const caughtUp = samples.map((s, k) => (k === 0 ? at(s, begins) : k === samples.length - 1 ? at(s, ends) : s));
+    return { samples: caughtUp, meets: [begins, ends].filter((p) => p !== null) };
+}
+
+/** A place that is met: a ring with four ticks. */
+export function drawMeeting(g: CanvasRenderingContext2D, [x, y]: Pt) {
+    g.beginPath();
+    g.arc(x, y, 8, 0, 2 * Math.PI);
+    for (const [u, v] of [
+        [0, 1],
+        [1, 0],
+        [0, -1],
+        [-1, 0],
+    ] as const) {
+        g.moveTo(x + 11 * u, y + 11 * v);
+        g.lineTo(x + 15 * u, y + 15 * v);
+    }
+    for (const [width, colour] of [
+        [4, '#fffdf7'],
+        [2, '#B87A10'],
+    ] as const) {
+        g.lineWidth = width;
+        g.strokeStyle = colour;
+        g.stroke();
+    }
+}
+
+async function use(stroke: Stroke) {
+    const { samples } = catching(stroke.samples);
     const { swatch, under } = pen.settings;
     const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
     const drawn = { points: shaped(samples, penNow()), colour: inkColour() };
@@ -33,7 +87,7 @@ async function use({ samples }: Stroke) {
 }
 
 /** From where it began straight to where the pen is; in steps of 15 degrees. */
-function straight(start: Pt, here: Pt, inSteps: boolean): Pt[] {
+export function straight(start: Pt, here: Pt, { inSteps }: { inSteps: boolean }): Pt[] {
     if (!inSteps) return [start, here];
     const [dx, dy] = [here[0] - start[0], here[1] - start[1]];
     const turn = Math.round(Math.atan2(dy, dx) / STEPS) * STEPS;
@@ -56,9 +110,12 @@ function draw({ g, camera, samples, hover }: InHand) {
     g.rect(left, top, right - left, low - top);
     g.clip();
     for (const { points, colour } of wet) put(points, colour);
-    if (samples.length > 0) put(shaped(samples, penNow()), inkColour());
+    const shown = catching(samples);
+    if (samples.length > 0) put(shaped(shown.samples, penNow()), inkColour());
     g.restore();
-    if (samples.length === 0 && hover) {
+    const over = samples.length === 0 && hover ? caught(camera.toSheet(hover)) : null;
+    for (const p of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, camera.toScreen(p));
+    if (samples.length === 0 && hover && !over) {
         g.beginPath();
         g.arc(hover[0], hover[1], Math.max(1, reach()), 0, 2 * Math.PI);
         g.lineWidth = 1.5;
@@ -94,5 +151,5 @@ export const ink: Tool = {
     keepsWet: true,
     use,
     draw,
-    drawsOn: () => ({ around: reach() + 2, places: wetPlaces() }),
+    drawsOn: () => ({ around: reach() + CATCHES + 16, places: wetPlaces() }),
 };

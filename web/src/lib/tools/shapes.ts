@@ -1,0 +1,74 @@
+/** A straight line, a rectangle, an ellipse. */
+import Circle from '@lucide/svelte/icons/circle';
+import Minus from '@lucide/svelte/icons/minus';
+import Square from '@lucide/svelte/icons/square';
+import { bench } from '../state/bench.svelte';
+import { pen } from '../state/pen.svelte';
+import { sheet } from '../state/sheet.svelte';
+import { shots } from '../state/shots.svelte';
+import type { Pt } from '../types/Pt';
+import type { Shape } from '../types/Shape';
+import { inkColour, penNow, straight } from './ink';
+import type { InHand, Stroke, Tool } from './tool';
+
+function use(shape: Shape, { from, to, still }: Stroke) {
+    if (still) return;
+    const { swatch, under, shapes } = pen.settings;
+    const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
+    const { width } = penNow();
+    return sheet.do({ of: 'draw', do: 'shape', shape, from, to, width, inked: shapes, swatch: known, under });
+}
+
+/** The box from one corner, or from the middle; with Shift as broad as it is high. */
+function boxed(start: Pt, here: Pt, { inSteps, fromCentre }: { inSteps: boolean; fromCentre: boolean }): Pt[] {
+    let [dx, dy] = [here[0] - start[0], here[1] - start[1]];
+    if (inSteps) {
+        const side = Math.max(Math.abs(dx), Math.abs(dy));
+        [dx, dy] = [Math.sign(dx || 1) * side, Math.sign(dy || 1) * side];
+    }
+    const from: Pt = fromCentre ? [start[0] - dx, start[1] - dy] : start;
+    return [from, [start[0] + dx, start[1] + dy]];
+}
+
+function draw(shape: Shape, { g, camera, stroke }: InHand) {
+    const [from, to] = [stroke[0], stroke[stroke.length - 1]];
+    if (!from || !to) return;
+    const [[ax, ay], [bx, by]] = [camera.toScreen(from), camera.toScreen(to)];
+    g.beginPath();
+    if (shape === 'line') {
+        g.moveTo(ax, ay);
+        g.lineTo(bx, by);
+    } else if (shape === 'rectangle') g.rect(ax, ay, bx - ax, by - ay);
+    else g.ellipse((ax + bx) / 2, (ay + by) / 2, Math.abs(bx - ax) / 2, Math.abs(by - ay) / 2, 0, 0, 2 * Math.PI);
+    g.lineCap = 'round';
+    g.lineJoin = 'round';
+    g.lineWidth = Math.max(0.5, penNow().width * camera.scale);
+    g.fillStyle = g.strokeStyle = inkColour();
+    if (shape !== 'line' && pen.settings.shapes !== 'line') g.fill();
+    if (shape === 'line' || pen.settings.shapes !== 'filled') g.stroke();
+}
+
+/** Where its box lies on the screen, with the width of its line. */
+const reach = () => ({ around: (penNow().width * bench.camera.scale) / 2 + 2 });
+
+const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool => ({
+    id: shape,
+    ...words,
+    cursor: 'crosshair',
+    held: shape === 'line' ? straight : boxed,
+    use: (stroke) => use(shape, stroke),
+    draw: (hand) => draw(shape, hand),
+    drawsOn: reach,
+});
+
+export const line = tool('line', { name: 'Line', help: 'Draw a straight line; in steps of 15° with Shift', icon: Minus });
+export const rectangle = tool('rectangle', {
+    name: 'Rectangle',
+    help: 'Draw a rectangle from corner to corner; a square with Shift, from its middle with Alt',
+    icon: Square,
+});
+export const ellipse = tool('ellipse', {
+    name: 'Ellipse',
+    help: 'Draw an ellipse from corner to corner; a circle with Shift, from its middle with Alt',
+    icon: Circle,
+});
