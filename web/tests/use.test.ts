@@ -11,7 +11,11 @@ import type { Shown } from '../src/lib/state/shown';
 import type { Pt } from '../src/lib/types/Pt';
 import type { Sample } from '../src/lib/types/Sample';
 
-const here = vi.hoisted(() => ({ line: undefined as { id: number; kind: string; made: string } | undefined }));
+const here = vi.hoisted(() => ({
+    line: undefined as { id: number; kind: string; made: string } | undefined,
+    end: null as [number, number] | null,
+}));
+vi.mock('../src/lib/drawn/ends', () => ({ endNear: () => here.end }));
 vi.mock('../src/lib/drawn/under', () => ({
     lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
         here.line && which(here.line) ? here.line : undefined,
@@ -54,7 +58,7 @@ function with_(tool: ToolId, stroke = path, still = false) {
 
 beforeEach(() => {
     sent.length = asks.length = 0;
-    here.line = undefined;
+    [here.line, here.end, bench.free] = [undefined, null, false];
     const recipes = { lift: { ink_colour: [20, 19, 17] } };
     sheet.view = { info: { id: 1 }, width: 100, height: 100, dpi: 254, recipes } as unknown as Shown;
     bench.enter('join');
@@ -113,6 +117,22 @@ test('ink is drawn as the device told it, by the pen as it is set', async () => 
             swatch: null,
             under: true,
         },
+    ]);
+});
+
+test('ink begins and ends where a line ends nearby, but not while it is kept from that', async () => {
+    const ends = () =>
+        (sent as { samples: Sample[] }[]).map(({ samples }) => [samples[0]!.slice(0, 2), samples[2]!.slice(0, 2)]);
+    here.end = [12, 11];
+    await with_('ink');
+    bench.free = true;
+    await with_('ink');
+    expect(ends()).toEqual([
+        [
+            [12, 11],
+            [12, 11],
+        ],
+        [path[0], path[2]],
     ]);
 });
 

@@ -284,7 +284,9 @@ fn shapes_hold_what_lies_within_and_refuse_to_be_nothing() {
     }
     let line = step(Shape::Line, pt(20.0, 20.0), pt(120.0, 20.0), Inked::Filled, false);
     assert!(plan(&sheet, &line.into(), &given).is_ok());
-    for (shape, to) in [(Shape::Line, pt(20.2, 20.0)), (Shape::Rectangle, pt(90.0, 20.5)), (Shape::Ellipse, pt(20.0, 90.0))] {
+    for (shape, to) in
+        [(Shape::Line, pt(20.2, 20.0)), (Shape::Rectangle, pt(90.0, 20.5)), (Shape::Ellipse, pt(20.0, 90.0))]
+    {
         assert!(plan(&sheet, &step(shape, pt(20.0, 20.0), to, Inked::Both, false).into(), &given).is_err());
     }
     assert!(plan(&sheet, &step(Shape::Line, pt(20.0, 20.0), pt(1e7, 0.0), Inked::Line, false).into(), &given).is_err());

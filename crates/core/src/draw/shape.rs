@@ -72,8 +72,7 @@ impl Shape {
         }
         let size = b - a;
         let is_line = self == Shape::Line;
-        let has_size =
-            if is_line { size.len() >= LEAST } else { size.x.abs() >= LEAST && size.y.abs() >= LEAST };
+        let has_size = if is_line { size.len() >= LEAST } else { size.x.abs() >= LEAST && size.y.abs() >= LEAST };
         if !has_size {
             return Err(Error::Mismatch("a shape is at least a pixel large"));
         }

@@ -37,7 +37,8 @@ impl DrawStep {
         };
         swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
         let group = (forms.len() > 1).then(|| after.fresh_id());
-        let lines = forms.into_iter().map(|form| Line { swatch: swatch.clone(), group, ..Line::new(0, form, Made::Hand) });
+        let lines =
+            forms.into_iter().map(|form| Line { swatch: swatch.clone(), group, ..Line::new(0, form, Made::Hand) });
         if under {
             // The lowest one is put beneath last.
             lines.rev().for_each(|line| after.draw_under(line));

@@ -21,6 +21,8 @@ const FEATHERS: (f64, f64) = (1.15, 3.0);
 
 /// What follows one another in one colour: there ink is as deep as the deepest of it.
 struct Layer {
+    /// Its number from the lowest one up.
+    run: usize,
     /// `None`: the lifted ink's, pixel by pixel.
     colour: Option<Rgb>,
     cover: Plane<u8>,
@@ -42,41 +44,44 @@ impl Sheet {
         let (x0, y0, x1, y1) = area;
         let part = [x0, y0, x1 - x0, y1 - y0];
         let box_of = Bounds::of_area(area);
-        let near: Vec<&Line> =
-            self.lines.iter().map(|l| &**l).filter(|l| !l.is_seam() && pixels::bounds_of(l).touches(&box_of)).collect();
         let drawn = lifted.drawn.as_ref().map(|d| d.part(part));
-        if near.iter().all(|l| l.swatch.is_none()) {
-            return Ink { alpha: seen.alpha.part(part), colour: seen.colour, drawn: drawn.map(Arc::new) };
-        }
+        let is_near = |l: &&Line| pixels::bounds_of(l).touches(&box_of);
+        let traced: Vec<&Line> =
+            self.lines.iter().map(|l| &**l).filter(|l| !l.is_drawn() && !l.is_seam()).filter(is_near).collect();
         let of_lifted = self.order_of_lifted();
-        let mut layers: Vec<Layer> = Vec::new();
-        let bare = || Plane::new(part[2], part[3], 0u8);
-        let mut on_top = |colour: Option<Rgb>, put: &dyn Fn(&mut Plane<u8>)| {
-            if layers.last().is_none_or(|l| l.colour != colour) {
-                layers.push(Layer { colour, cover: bare() });
-            }
-            if let Some(layer) = layers.last_mut() {
-                put(&mut layer.cover);
-            }
-        };
-        let window = Window { x: x0, y: y0, width: part[2], height: part[3], level: 0 };
-        let put_line = |l: &Line, cover: &mut Plane<u8>| pixels::draw_seen(cover, l, window);
-        let drawn_lines = || near.iter().filter(|l| l.is_drawn());
-        for line in drawn_lines().filter(|l| l.order < of_lifted) {
-            on_top(palette(line), &|cover| put_line(line, cover));
-        }
         let base = self.without_drawn(lifted, area);
-        on_top(None, &|cover| {
-            cover.data.iter_mut().zip(&base.data).for_each(|(c, b)| *c = (*c).max(*b));
-        });
-        for line in drawn_lines().filter(|l| l.order >= of_lifted) {
-            on_top(palette(line), &|cover| put_line(line, cover));
+        let window = Window { x: x0, y: y0, width: part[2], height: part[3], level: 0 };
+        let drawn_lines = || self.lines.iter().map(|l| &**l).filter(|l| l.is_drawn() && !l.is_seam());
+        let under = drawn_lines().filter(|l| l.order < of_lifted).map(Some);
+        let over = drawn_lines().filter(|l| l.order >= of_lifted).map(Some);
+        let mut layers: Vec<Layer> = Vec::new();
+        // Which pieces are of one layer does not depend on the part: all of them are asked, not only those near.
+        let (mut run, mut last) = (0, None);
+        for piece in under.chain([None]).chain(over) {
+            let colour = piece.and_then(palette);
+            if last.replace(colour).is_some_and(|l| l != colour) {
+                run += 1;
+            }
+            if piece.is_some_and(|l| !is_near(&l)) {
+                continue;
+            }
+            if layers.last().is_none_or(|l| l.run != run) {
+                layers.push(Layer { run, colour, cover: Plane::new(part[2], part[3], 0u8) });
+            }
+            let Some(Layer { cover, .. }) = layers.last_mut() else { continue };
+            match piece {
+                Some(line) => pixels::draw_seen(cover, line, window),
+                None => cover.data.iter_mut().zip(&base.data).for_each(|(c, b)| *c = (*c).max(*b)),
+            }
+        }
+        // Most parts hold nothing but the ink in its own colour.
+        if layers.len() == 1 && traced.iter().all(|l| l.swatch.is_none()) {
+            return Ink { alpha: seen.alpha.part(part), colour: seen.colour, drawn: drawn.map(Arc::new) };
         }
         let mut own = drawn.unwrap_or_else(|| Plane::new(part[2], part[3], lifted.colour));
         for (p, _) in own.data.iter_mut().zip(&base.data).filter(|(p, _)| **p == [0; 3]) {
             *p = lifted.colour;
         }
-        let traced: Vec<&Line> = near.iter().copied().filter(|l| !l.is_drawn()).collect();
         tint(&mut own, &base, &traced, palette, pt(x0 as f64, y0 as f64));
         merged(&layers, &own)
     }

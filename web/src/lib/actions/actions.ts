@@ -50,7 +50,10 @@ const BACKDROPS: Backdrop[] = ['paper', 'white', 'grey', 'black', 'checker', 'co
 function resized(by: number) {
     if (bench.station === 'draw') {
         const width = Math.round(pen.settings.width * by * 20) / 20 || 0.05;
-        pen.settings.width = Math.min(4, Math.max(0.1, width + (width === pen.settings.width ? Math.sign(by - 1) * 0.05 : 0)));
+        pen.settings.width = Math.min(
+            4,
+            Math.max(0.1, width + (width === pen.settings.width ? Math.sign(by - 1) * 0.05 : 0)),
+        );
         pen.keep();
     } else bench.brush.size = Math.min(400, Math.max(4, Math.round(bench.brush.size * by)));
 }

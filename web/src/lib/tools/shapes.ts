@@ -61,7 +61,11 @@ const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool =
     drawsOn: reach,
 });
 
-export const line = tool('line', { name: 'Line', help: 'Draw a straight line; in steps of 15° with Shift', icon: Minus });
+export const line = tool('line', {
+    name: 'Line',
+    help: 'Draw a straight line; in steps of 15° with Shift',
+    icon: Minus,
+});
 export const rectangle = tool('rectangle', {
     name: 'Rectangle',
     help: 'Draw a rectangle from corner to corner; a square with Shift, from its middle with Alt',
