@@ -161,6 +161,6 @@
         />
     </div>
     <p class="quiet border-t border-base-300 px-4 py-2 text-[12px]">
-        <kbd class="key">Shift</kbd> in steps &ensp; <kbd class="key">Ctrl</kbd> no snaps &ensp; hold still: straight
+        <kbd class="key">Shift</kbd> in steps &ensp;<kbd class="key">Ctrl</kbd> no snaps &ensp;hold: straight
     </p>
 {/if}
