@@ -91,7 +91,7 @@ pub fn new_drawing(
 /// How long reading vector art and opening it may take, and how much of that is left for storing each of its lines: what
 /// comes in is stored before it is answered.
 const LONGEST_OPENING: Duration = Duration::from_millis(8500);
-const STORING_A_LINE: Duration = Duration::from_micros(25);
+const STORING_A_LINE: Duration = Duration::from_micros(80);
 
 /// Opens vector art as it will be opened to work on; its reading `began` before. Errors: it takes too long, or has more
 /// regions than are told apart.

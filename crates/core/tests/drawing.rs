@@ -6,7 +6,7 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::draw::{Follows, Inked, Pen, Sample, Shape, ink, shaped};
-use rhizograph_core::edit::{Command, DrawStep, Given, plan};
+use rhizograph_core::edit::{Command, DrawStep, Given, TraceStep, plan};
 use rhizograph_core::geom::{Pt, nearest_on_segment, polyline_len, pt};
 use rhizograph_core::model::line::{Form, Line, Made};
 use rhizograph_core::model::sheet::Sheet;
@@ -238,6 +238,28 @@ fn the_page_is_held_to_the_same_strokes() {
         assert_eq!((&was.samples, was.pen), (&is.samples, is.pen));
         let near = |(a, b): (&[f64; 3], &[f64; 3])| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-6);
         assert!(was.points.len() == is.points.len() && was.points.iter().zip(&is.points).all(near));
+    }
+}
+
+#[test]
+fn what_was_drawn_under_the_lifted_ink_stays_under_it_when_it_is_traced_again() {
+    let ink = inked(&[(support::ring(pt(200.0, 150.0), 80.0, 80.0, 0.0, TAU), 8.0)]);
+    let mut sheet = traced(&ink);
+    for (y, under) in [(100.0, true), (200.0, false)] {
+        let samples = vec![Sample(20.0, y, None, None, None), Sample(380.0, y, None, None, None)];
+        let step = DrawStep::Ink { samples, pen: PEN, swatch: None, under };
+        let scene = Scene::of(&sheet, &ink);
+        let given = Given { lifted: &ink, scene: &scene, swatches: &[] };
+        sheet = plan(&sheet, &step.into(), &given).unwrap().apply(&sheet).unwrap();
+    }
+    for afresh in [false, true, false] {
+        let scene = Scene::of(&sheet, &ink);
+        let given = Given { lifted: &ink, scene: &scene, swatches: &[] };
+        let again = TraceStep::Trace { afresh }.into();
+        sheet = plan(&sheet, &again, &given).unwrap().apply(&sheet).unwrap();
+        let made: Vec<Made> = sheet.lines.iter().map(|l| l.made).collect();
+        assert_eq!((made[0], made[made.len() - 1]), (Made::Hand, Made::Hand), "{made:?}");
+        assert!(made.len() > 2 && made[1..made.len() - 1].iter().all(|m| *m == Made::Traced), "{made:?}");
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::ground::Ground;
 use crate::error::Error;
-use crate::model::line::{Line, Made, piled_below};
+use crate::model::line::{Line, Made, piled_between};
 use crate::model::recipe::Recipes;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::Verdict;
@@ -49,6 +49,7 @@ impl TraceStep {
 /// as it is, and what it stands for is not traced again.
 fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
     let kept = |l: &Line| if afresh { l.made == Made::Hand } else { l.made != Made::Traced };
+    let lowest = after.order_of_lifted();
     let kept: Vec<Arc<Line>> = after.lines.drain(..).filter(|l| kept(l)).collect();
     if afresh {
         after.erased.clear();
@@ -61,7 +62,10 @@ fn trace_anew(after: &mut Sheet, lifted: &Ink, afresh: bool) {
     }
     let traced = trace(&ink, &after.recipes.trace, after.dpi, after.next_id);
     let traced = without_covered(traced, &kept, after.next_id);
-    after.lines = piled_below(traced, kept.first().map(|l| &l.order));
+    // What was drawn under the lifted ink stays under it.
+    let under = kept.partition_point(|l| l.order < lowest);
+    let order = |k: usize| kept.get(k).map(|l| &l.order);
+    after.lines = piled_between(traced, under.checked_sub(1).and_then(order), order(under));
     after.next_id += after.lines.len() as u64;
     after.lines.extend(kept);
     after.reweighed.retain(|r| after.lines.iter().any(|l| l.id == r.line));

@@ -85,12 +85,12 @@ pub fn is_same(a: &Arc<Line>, b: &Arc<Line>) -> bool {
 
 /// Lines that many states of a sheet have in common, one put on the other.
 pub fn piled(lines: Vec<Line>) -> Vec<Arc<Line>> {
-    piled_below(lines, None)
+    piled_between(lines, None, None)
 }
 
-/// The same below a place in the order.
-pub fn piled_below(lines: Vec<Line>, high: Option<&Order>) -> Vec<Arc<Line>> {
-    let orders = Order::spread(lines.len(), None, high);
+/// The same between two places in the order.
+pub fn piled_between(lines: Vec<Line>, low: Option<&Order>, high: Option<&Order>) -> Vec<Arc<Line>> {
+    let orders = Order::spread(lines.len(), low, high);
     lines.into_iter().zip(orders).map(|(line, order)| Arc::new(Line { order, ..line })).collect()
 }
 

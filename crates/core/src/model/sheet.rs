@@ -125,6 +125,11 @@ impl Sheet {
         self.by_hand.touches.push(new);
     }
 
+    /// Where the lifted ink lies in the order: with the lowest line that was traced from it.
+    pub fn order_of_lifted(&self) -> Order {
+        self.lines.iter().find(|l| !l.is_drawn()).map_or_else(Order::default, |l| l.order.clone())
+    }
+
     /// Puts all lists in the order of their keys.
     pub fn put_in_order(&mut self) {
         sort(&mut self.lines);

@@ -4,7 +4,6 @@
 use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::model::line::{Form, Line};
-use crate::model::order::Order;
 use crate::model::pixels;
 use crate::model::sheet::Sheet;
 use crate::raster::ink::Ink;
@@ -32,11 +31,6 @@ impl Sheet {
     /// Whether some of its ink has a colour of its own.
     pub fn is_coloured(&self) -> bool {
         self.lines.iter().any(|l| l.swatch.is_some() && !l.is_seam())
-    }
-
-    /// Where the lifted ink lies in the order: with the lowest line that was traced from it.
-    fn order_of_lifted(&self) -> Order {
-        self.lines.iter().find(|l| !l.is_drawn()).map_or_else(Order::default, |l| l.order.clone())
     }
 
     /// The ink of some columns and rows in its colours. `seen`: the coverage of all of it, as the scene keeps it.
