@@ -141,10 +141,15 @@ await inked(drawings[6].id);
     };
     await puff(1150, 130, 110, false);
     await puff(1270, 120, 100, false);
-    await puff(1380, 140, 120, true);
-    await picture('draw');
+    await puff(1030, 150, 120, true);
+    await page.waitForTimeout(200);
+    await page.screenshot({ path: `${folder}draw.png` });
     await page.mouse.up();
     await saved(page);
+    await page.keyboard.press('5');
+    await page.mouse.move(px, py);
+    await page.mouse.wheel(0, -500);
+    await page.waitForTimeout(1500);
     await page.keyboard.press('Escape');
     await page.getByRole('button', { name: 'Cut out', exact: true }).click();
     const around = [0, 1, 2, 3, 4, 5, 6, 7, 8].map((k) => [
