@@ -87,7 +87,7 @@
         else if (drag.kind === 'handle') tool.handles?.move(drag.handle ?? 0, camera.toSheet(at));
         else {
             // A pen tells more often than the page is drawn.
-            if (tool.held && apart(at, stillAt) > STRAY) waitForStill(at);
+            if (tool.straightens && apart(at, stillAt) > STRAY) waitForStill(at);
             const all = e.getCoalescedEvents();
             lengthen((all.length ? all : [e]).map(sampleOf), e);
         }

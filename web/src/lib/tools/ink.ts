@@ -148,6 +148,7 @@ export const ink: Tool = {
     icon: PenTool,
     cursor: 'crosshair',
     held: straight,
+    straightens: true,
     keepsWet: true,
     use,
     draw,

@@ -54,6 +54,7 @@ export const seam: Tool = {
     icon: Spline,
     cursor: 'crosshair',
     held: (start, here) => [start, here],
+    straightens: true,
     grows: (stroke) => void probe.land(stroke),
     use: ({ path, still }) => still || path.length < 2 || sheet.do({ of: 'join', do: 'seam', path }),
     draw,

@@ -41,10 +41,12 @@ export interface Tool {
     /** Places that can be dragged, in sheet pixels, and how one is moved. */
     handles?: { at: () => Pt[]; move: (n: number, to: Pt) => void };
     /**
-     * What the stroke is while Shift or Alt is held, or once the pointer was held still: from where it began to where the
-     * pointer is.
+     * What the stroke is while Shift or Alt is held, or once a tool that straightens was held still: from where it began to
+     * where the pointer is.
      */
     held?: (start: Pt, here: Pt, how: { inSteps: boolean; fromCentre: boolean }) => Pt[];
+    /** Held still, its stroke becomes straight. */
+    straightens?: boolean;
     /** What was drawn stays in sight by the tool's own doing until it is there. */
     keepsWet?: boolean;
     /** What is asked while the stroke grows. */
