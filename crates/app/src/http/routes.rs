@@ -275,7 +275,7 @@ async fn command(
     request: Json<CommandRequest>,
 ) -> Answer<StepTold> {
     let CommandRequest { revision, numbering, command } = request.into_inner();
-    let asked = Asker { author: author.0, revision, numbering };
+    let asked = author.asks(revision, numbering);
     Ok(answer(events, bench.command(id, asked, command).await?))
 }
 
@@ -287,7 +287,7 @@ async fn undo(
     author: Author,
     request: Json<StepRequest>,
 ) -> Answer<StepTold> {
-    let asked = Asker { author: author.0, revision: request.revision, numbering: request.numbering };
+    let asked = author.asks(request.revision, request.numbering);
     Ok(answer(events, bench.step(id, asked, false).await?))
 }
 
@@ -299,7 +299,7 @@ async fn redo(
     author: Author,
     request: Json<StepRequest>,
 ) -> Answer<StepTold> {
-    let asked = Asker { author: author.0, revision: request.revision, numbering: request.numbering };
+    let asked = author.asks(request.revision, request.numbering);
     Ok(answer(events, bench.step(id, asked, true).await?))
 }
 
@@ -321,6 +321,12 @@ struct Part {
 
 /// Who asks: a name of letters, digits and dashes that the page made up for itself; else nobody in particular.
 pub struct Author(String);
+
+impl Author {
+    fn asks(self, revision: i64, numbering: u64) -> Asker {
+        Asker { author: self.0, revision, numbering }
+    }
+}
 
 /// The longest name of an author.
 const LONGEST_AUTHOR: usize = 64;
@@ -513,7 +519,7 @@ async fn register(
     author: Author,
     request: Json<RegisterRequest>,
 ) -> Answer<StepTold> {
-    let asked = Asker { author: author.0, revision: request.revision, numbering: 0 };
+    let asked = author.asks(request.revision, 0);
     Ok(answer(events, bench.register(id, asked, request.marks).await?))
 }
 

@@ -10,6 +10,7 @@
     import type { Sample } from '../types/Sample';
     import { InHand } from './inHand.svelte';
     import { Picture } from './picture.svelte';
+    import { sampleAt } from '../geometry/stroke';
     import { findingAt, regionAt } from '../drawn/under';
 
     interface Drag {
@@ -94,14 +95,7 @@
         drag.last = at;
     }
 
-    /** What a device tells at a moment: a mouse knows no pressure, an upright pen no tilt. */
-    function sampleOf(e: PointerEvent): Sample {
-        const [x, y] = camera.toSheet(place(e));
-        const isPen = e.pointerType === 'pen';
-        const tilts = isPen && (e.tiltX !== 0 || e.tiltY !== 0);
-        return [x, y, isPen ? e.pressure : null, tilts ? [e.tiltX, e.tiltY] : null, e.timeStamp];
-    }
-
+    const sampleOf = (e: PointerEvent) => sampleAt(camera.toSheet(place(e)), e);
     const placeOn = ([x, y]: Sample): Pt => [x, y];
 
     /** The pointer was held still: the stroke is straight from then on. */

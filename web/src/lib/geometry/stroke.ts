@@ -23,6 +23,13 @@ const apart = (a: Pt, b: Pt) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 
 const between = (a: Pt, b: Pt, t: number): Pt => [a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t];
 const placeOf = (s: Sample): Pt => [s[0], s[1]];
 
+/** What a device tells at a place of the sheet: a mouse knows no pressure, an upright pen no tilt. */
+export function sampleAt([x, y]: Pt, e: PointerEvent): Sample {
+    const isPen = e.pointerType === 'pen';
+    const tilts = isPen && (e.tiltX !== 0 || e.tiltY !== 0);
+    return [x, y, isPen ? e.pressure : null, tilts ? [e.tiltX, e.tiltY] : null, e.timeStamp];
+}
+
 /** The turn from one way to the next, degrees. */
 function turned(a: Pt, b: Pt, c: Pt): number {
     const [u, v]: [Pt, Pt] = [

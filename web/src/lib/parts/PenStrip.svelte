@@ -1,6 +1,6 @@
 <script lang="ts">
     import { inkedPath } from '../drawn/inked';
-    import { shaped } from '../geometry/stroke';
+    import { sampleAt, shaped } from '../geometry/stroke';
     import { pen } from '../state/pen.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { inkColour } from '../tools/ink';
@@ -41,9 +41,7 @@
 
     function sampleOf(e: PointerEvent): Sample {
         const box = canvas.getBoundingClientRect();
-        const isPen = e.pointerType === 'pen';
-        const at = [(e.clientX - box.left) / scale, (e.clientY - box.top) / scale] as const;
-        return [...at, isPen ? e.pressure : null, isPen ? [e.tiltX, e.tiltY] : null, e.timeStamp];
+        return sampleAt([(e.clientX - box.left) / scale, (e.clientY - box.top) / scale], e);
     }
 
     function down(e: PointerEvent) {

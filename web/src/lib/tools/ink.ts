@@ -82,8 +82,11 @@ async function use(stroke: Stroke) {
     const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
     const drawn = { points: shaped(samples, penNow()), colour: inkColour() };
     wet.add(drawn);
-    await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: known, under });
-    wet.delete(drawn);
+    try {
+        await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: known, under });
+    } finally {
+        wet.delete(drawn);
+    }
 }
 
 /** From where it began straight to where the pen is; in steps of 15 degrees. */
