@@ -6,15 +6,15 @@
 mod support;
 
 use rhizograph_app::store::stored::{self, History, VERSION};
-use rhizograph_core::draw::{Follows, Inked, Pen, Sample, Shape};
+use rhizograph_core::draw::{Follows, Gives, Inked, Pen, Sample, Shape};
 use rhizograph_core::edit::{
-    Change, Command, Decision, DrawStep, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep,
-    TraceStep, WeightStep, plan,
+    Becomes, Change, Command, Decision, DrawStep, FindingsStep, Given, HoldStep, IntakeStep, JoinStep, Level, LiftStep,
+    MendStep, PaintStep, SettingsStep, Takes, Together, TraceStep, WeightStep, plan,
 };
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::by_hand::{Effect, Touch};
-use rhizograph_core::model::line::EndStyle;
+use rhizograph_core::model::line::{EndStyle, Form, Line};
 use rhizograph_core::model::recipe::IntakeRecipe;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::{Kind, Verdict};
@@ -30,6 +30,7 @@ use serde_json::value::RawValue;
 use std::collections::BTreeSet;
 use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use support::Server;
 use support::asking::{agent, done, get};
 
@@ -51,6 +52,19 @@ fn name(command: &Command) -> &'static str {
         Command::Trace(TraceStep::Trace { .. }) => "trace",
         Command::Draw(DrawStep::Ink { .. }) => "ink",
         Command::Draw(DrawStep::Shape { .. }) => "shape",
+        Command::Mend(MendStep::Redraw { .. }) => "redraw",
+        Command::Mend(MendStep::Calm { .. }) => "calm",
+        Command::Mend(MendStep::Press { .. }) => "press",
+        Command::Mend(MendStep::Bend { .. }) => "bend",
+        Command::Mend(MendStep::Erase { .. }) => "erase",
+        Command::Hold(HoldStep::Move { .. }) => "move",
+        Command::Hold(HoldStep::Paste { .. }) => "paste",
+        Command::Hold(HoldStep::TakeAway { .. }) => "take_away",
+        Command::Hold(HoldStep::Order { .. }) => "order",
+        Command::Hold(HoldStep::Group { .. }) => "group",
+        Command::Hold(HoldStep::Convert { .. }) => "convert",
+        Command::Hold(HoldStep::EndAlong { .. }) => "end_along",
+        Command::Hold(HoldStep::Combine { .. }) => "combine",
         Command::Findings(FindingsStep::Settle { .. }) => "settle",
         Command::Findings(FindingsStep::Decide { .. }) => "decide",
         Command::Findings(FindingsStep::Leave { .. }) => "leave",
@@ -75,7 +89,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 26;
+const ALL: usize = 39;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -171,6 +185,65 @@ fn write() -> Written {
     let outline = [(245.0, 170.0), (270.0, 170.0), (270.0, 210.0), (245.0, 210.0)].map(|(x, y)| pt(x, y)).to_vec();
     step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat }));
     step(&|_, _| Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Scale { factor: 1.3 } }));
+    let pen = Pen { width: 6.0, steadying: 0.0, follows: Follows::Steady, tilt: 0.0, grain: 1.0 };
+    let way = |a: Pt, b: Pt| -> Vec<Sample> {
+        let at = |k: i32| a.lerp(b, f64::from(k) / 20.0);
+        (0..=20).map(at).map(|p| Sample(p.x, p.y, None, None, None)).collect()
+    };
+    let lifted = |s: &Sheet| {
+        let long = |l: &&Arc<Line>| !l.is_drawn() && l.bounds().max.y - l.bounds().min.y > 120.0;
+        s.lines.iter().find(long).map_or(0, |l| l.id)
+    };
+    let upright = pt(190.0, 80.0);
+    step(&|_, _| {
+        let samples = way(upright, pt(178.0, 95.0)).into_iter().chain(way(pt(178.0, 95.0), pt(190.0, 110.0))).collect();
+        Command::Mend(MendStep::Redraw { samples, pen, gives: Gives::Both, lines: vec![] })
+    });
+    let path = vec![pt(190.0, 40.0), pt(191.0, 70.0)];
+    step(&|_, _| {
+        Command::Mend(MendStep::Calm {
+            path: vec![upright, pt(178.0, 95.0), pt(190.0, 112.0)],
+            radius: 12.0,
+            strength: 1.0,
+            lines: vec![],
+        })
+    });
+    step(&|_, _| Command::Mend(MendStep::Press { path: path.clone(), radius: 10.0, strength: 1.0, lines: vec![] }));
+    step(&|s, _| {
+        Command::Mend(MendStep::Bend { line: lifted(s), from: pt(35.0, 110.0), to: pt(30.0, 112.0), reach: 25.0 })
+    });
+    let erase = |takes| MendStep::Erase { samples: way(pt(255.0, 60.0), pt(265.0, 60.0)), pen, takes, lines: vec![] };
+    step(&|_, _| Command::Mend(erase(Takes::Exactly)));
+    step(&|s, _| {
+        let map = [1.0, 0.0, 3.0, 0.0, 1.0, -2.0];
+        Command::Hold(HoldStep::Move { lines: vec![s.lines[1].id], map, weight: true, copy: false })
+    });
+    step(&|s, _| {
+        let lines = vec![(*s.lines[s.lines.len() - 1]).clone()];
+        Command::Hold(HoldStep::Paste { lines, by: pt(12.0, 8.0) })
+    });
+    step(&|s, _| Command::Hold(HoldStep::Order { lines: vec![s.lines[s.lines.len() - 1].id], to: Level::Bottom }));
+    step(&|s, _| Command::Hold(HoldStep::Group { lines: vec![s.lines[0].id, s.lines[1].id], apart: false }));
+    let by_hand = |s: &Sheet| {
+        s.lines.iter().filter(|l| matches!(l.form, Form::Centreline { .. })).map(|l| l.id).collect::<Vec<_>>()
+    };
+    step(&|s, _| {
+        let ids = by_hand(s);
+        Command::Hold(HoldStep::Convert { lines: vec![ids[ids.len() - 1]], to: Becomes::Outline })
+    });
+    step(&|_, scene| {
+        let [ground, leg] =
+            [pt(190.0, 150.0), pt(215.0, 170.0)].map(|p| scene.network.nearest(p, 24.0, |_| true).unwrap());
+        let id = |n: u32| scene.network.line(n as usize).unwrap().id;
+        let (line, along) = (id(leg.0.line), id(ground.0.line));
+        let at_end = leg.0.at > 0;
+        Command::Hold(HoldStep::EndAlong { line, at_end, along, gap: 2.0 })
+    });
+    step(&|s, _| {
+        let ids = by_hand(s);
+        Command::Hold(HoldStep::Combine { lines: ids[..2].to_vec(), how: Together::Fuse })
+    });
+    step(&|s, _| Command::Hold(HoldStep::TakeAway { lines: vec![s.lines[s.lines.len() - 1].id] }));
     let touch = Touch {
         effect: Effect::Less,
         path: vec![pt(60.0, 60.0), pt(80.5, 66.25)],

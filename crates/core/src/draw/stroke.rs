@@ -6,12 +6,12 @@
 //! (twicing: Tukey, "Exploratory data analysis", 1977). The page shows a stroke by the same steps while it is drawn
 //! (`web/src/lib/geometry/stroke`), so that the line that stays is the one that was seen.
 
+use super::stretch::{Way, curves_along};
 use crate::error::Error;
 use crate::geom::profile::thin_profile;
 use crate::geom::spine::Spine;
 use crate::geom::{Pt, polyline_len, pt};
 use crate::model::line::{End, Form};
-use crate::trace::fit_curves;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
@@ -69,8 +69,6 @@ const SHARP: f64 = 15.0;
 const QUICK: f64 = 1.2;
 /// The tilt at which a pen lies flat, degrees.
 const FLAT: f64 = 60.0;
-/// How closely the curves follow what was shown, px.
-const FITTED_WITHIN: f64 = 0.12;
 
 impl Pen {
     /// Refuses numbers outside their ranges.
@@ -103,16 +101,9 @@ impl Pen {
     }
 }
 
-/// A stroke as it is shown: x, y, width, evenly along its way; and which of them are corners.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Shaped {
-    pub points: Vec<[f64; 3]>,
-    pub corners: Vec<usize>,
-}
-
-/// Steadies a stroke and gives it its width. Errors: numbers outside their ranges, no samples or too many, numbers that are
+/// Steadies a stroke and gives it its width: its way as it is shown, evenly read. Errors: numbers outside their ranges, no samples or too many, numbers that are
 /// none.
-pub fn shaped(samples: &[Sample], pen: &Pen) -> Result<Shaped, Error> {
+pub fn shaped(samples: &[Sample], pen: &Pen) -> Result<Way, Error> {
     pen.check()?;
     if samples.is_empty() || samples.len() > MOST_SAMPLES {
         return Err(Error::Mismatch("a stroke has 1 to 20000 samples"));
@@ -133,7 +124,7 @@ pub fn shaped(samples: &[Sample], pen: &Pen) -> Result<Shaped, Error> {
     let broad = box_radius((pen.grain + 0.25 * pen.width) / step);
     let widths = evened(&widths, broad);
     let points = calm.iter().zip(widths).map(|(p, w)| [p.x, p.y, w]).collect();
-    Ok(Shaped { points, corners })
+    Ok(Way { points, corners })
 }
 
 /// The stroke at even steps along its way, the width there, and the step.
@@ -183,7 +174,7 @@ fn read_evenly(samples: &[Sample], pen: &Pen) -> (Vec<Pt>, Vec<f64>, f64) {
 }
 
 /// Where a way turns sharply, as seen from a place so far before to one so far behind, px: a tremor does not count.
-fn corners_of(way: &[Pt], reach: f64, step: f64) -> Vec<usize> {
+pub(super) fn corners_of(way: &[Pt], reach: f64, step: f64) -> Vec<usize> {
     let n = way.len();
     // Nearer ones along the way cannot lie so far off; a sharp sample may lie half a step beside its place.
     let least = ((reach / step) as usize).saturating_sub(2).max(1);
@@ -210,7 +201,7 @@ fn corners_of(way: &[Pt], reach: f64, step: f64) -> Vec<usize> {
 }
 
 /// The radius of a running mean that, done three times, has a deviation, in places.
-fn box_radius(deviation: f64) -> usize {
+pub(super) fn box_radius(deviation: f64) -> usize {
     (((1.0 + 4.0 * deviation * deviation).sqrt() - 1.0) / 2.0).round() as usize
 }
 
@@ -236,7 +227,7 @@ fn blurred(part: &[Pt], radius: usize) -> Vec<Pt> {
     (0..3).fold(all, |list, _| running_mean(&list, radius))
 }
 
-fn smoothed(part: &[Pt], radius: usize) -> Vec<Pt> {
+pub(super) fn smoothed(part: &[Pt], radius: usize) -> Vec<Pt> {
     let n = part.len();
     let radius = radius.min((n - 1) / 3);
     if radius == 0 {
@@ -274,7 +265,7 @@ fn evened(widths: &[f64], radius: usize) -> Vec<f64> {
 /// # assert!(matches!(line, rhizograph_core::model::line::Form::Centreline { .. }));
 /// ```
 pub fn ink(samples: &[Sample], pen: &Pen) -> Result<Form, Error> {
-    let Shaped { points, corners } = shaped(samples, pen)?;
+    let Way { points, corners } = shaped(samples, pen)?;
     let way: Vec<Pt> = points.iter().map(|p| pt(p[0], p[1])).collect();
     let ends = [End::Round, End::Round];
     let whole = polyline_len(&way);
@@ -284,15 +275,7 @@ pub fn ink(samples: &[Sample], pen: &Pen) -> Result<Form, Error> {
         let spine = Spine::through(&[dot, dot + pt(0.25, 0.0)], false);
         return Ok(Form::Centreline { spine, width: vec![[0.0, on_grid(points[0][2])]], ends });
     }
-    let mut curves: Vec<Pt> = Vec::new();
-    let stops: Vec<usize> = [0].into_iter().chain(corners).chain([way.len() - 1]).collect();
-    for w in stops.windows(2).filter(|w| w[1] > w[0]) {
-        let part = &way[w[0]..=w[1]];
-        let reach = 4.min(part.len() - 1);
-        let tangents = [(part[reach] - part[0]).unit(), (part[part.len() - 1 - reach] - part[part.len() - 1]).unit()];
-        let fitted = fit_curves(part, tangents, FITTED_WITHIN);
-        curves.extend(fitted.into_iter().skip(usize::from(!curves.is_empty())).map(Pt::snapped));
-    }
+    let curves = curves_along(&way, &corners, [None, None]);
     let last = (points.len() - 1).max(1) as f64;
     let profile: Vec<[f64; 2]> = points.iter().enumerate().map(|(k, p)| [k as f64 / last, p[2]]).collect();
     let width = thin_profile(&profile, 0.05).into_iter().map(|[s, w]| [s, on_grid(w)]).collect();
@@ -300,6 +283,6 @@ pub fn ink(samples: &[Sample], pen: &Pen) -> Result<Form, Error> {
 }
 
 /// No line is thinner than a hair.
-fn on_grid(width: f64) -> f64 {
+pub(super) fn on_grid(width: f64) -> f64 {
     ((width * 256.0).round() / 256.0).max(0.125)
 }

@@ -4,10 +4,12 @@ use super::change::Change;
 use super::draw::DrawStep;
 use super::findings::FindingsStep;
 use super::ground::Ground;
+use super::hold::HoldStep;
 use super::intake::IntakeStep;
 use super::join::JoinStep;
 use super::lift::LiftStep;
 use super::limits::MOST_NAMED;
+use super::mend::MendStep;
 use super::paint::PaintStep;
 use super::settings::SettingsStep;
 use super::trace::TraceStep;
@@ -27,6 +29,8 @@ pub enum Command {
     Weight(WeightStep),
     Trace(TraceStep),
     Draw(DrawStep),
+    Mend(MendStep),
+    Hold(HoldStep),
     Findings(FindingsStep),
     Join(JoinStep),
     Paint(PaintStep),
@@ -43,7 +47,7 @@ macro_rules! a_command {
 }
 
 a_command!(
-    SettingsStep: Settings, IntakeStep: Intake, LiftStep: Lift, WeightStep: Weight, TraceStep: Trace, DrawStep: Draw,
+    SettingsStep: Settings, IntakeStep: Intake, LiftStep: Lift, WeightStep: Weight, TraceStep: Trace, DrawStep: Draw, MendStep: Mend, HoldStep: Hold,
     FindingsStep: Findings, JoinStep: Join, PaintStep: Paint
 );
 
@@ -53,6 +57,8 @@ impl Command {
         match self {
             Command::Findings(step) => step.ids().count(),
             Command::Paint(step) => step.named(),
+            Command::Mend(step) => step.named(),
+            Command::Hold(step) => step.lines().len(),
             Command::Weight(WeightStep::Weigh { lines, .. }) => lines.len(),
             _ => 0,
         }
@@ -91,6 +97,8 @@ pub fn plan(sheet: &Sheet, command: &Command, ground: &dyn Ground) -> Result<Cha
         Command::Weight(step) => step.plan(&mut after)?,
         Command::Trace(step) => step.plan(&mut after, ground)?,
         Command::Draw(step) => step.plan(&mut after, ground)?,
+        Command::Mend(step) => step.plan(&mut after, ground)?,
+        Command::Hold(step) => step.plan(&mut after, ground)?,
         Command::Findings(step) => step.plan(&mut after, ground)?,
         Command::Join(step) => step.plan(&mut after, ground)?,
         Command::Paint(step) => step.plan(&mut after, ground)?,

@@ -88,12 +88,7 @@ impl JoinStep {
                     put_in_place(after, place, left);
                 }
                 cut.erased.into_iter().for_each(|e| after.erase(e));
-                // What was cut open is meant to be.
-                for [end, tip] in cut.ends {
-                    let left = |kind, at: Pt| Settled { kind, at: at.snapped(), how: Verdict::Left };
-                    after.settle(left(Kind::Gap, tip));
-                    after.settle(left(Kind::LooseEnd, end));
-                }
+                settle_ends(after, cut.ends);
                 label
             }
             JoinStep::Remove { line } => {
@@ -105,8 +100,17 @@ impl JoinStep {
     }
 }
 
+/// Settles the ends of what was cut open, middle and tip: it is meant to be.
+pub(super) fn settle_ends(after: &mut Sheet, ends: Vec<[Pt; 2]>) {
+    for [end, tip] in ends {
+        let left = |kind, at: Pt| Settled { kind, at: at.snapped(), how: Verdict::Left };
+        after.settle(left(Kind::Gap, tip));
+        after.settle(left(Kind::LooseEnd, end));
+    }
+}
+
 /// Puts what is left of a line in its place: the first stretch keeps its number, and all of them its weight.
-fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
+pub(super) fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
     let old = after.lines.remove(place);
     let weighed = after.reweighed.iter().find(|r| r.line == old.id).cloned();
     let more = left.len().saturating_sub(1);
@@ -121,7 +125,7 @@ fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
 }
 
 /// Whether an erasure leaves the ink as it is seen.
-fn takes_nothing(erasure: &Erasure, ink: &Ink) -> bool {
+pub(super) fn takes_nothing(erasure: &Erasure, ink: &Ink) -> bool {
     let (x0, y0, x1, y1) = erasure.bounds().pixels(ink.alpha.width, ink.alpha.height);
     if x0 >= x1 || y0 >= y1 {
         return true;

@@ -88,6 +88,16 @@ pub fn replay(sheet: &Sheet, command: &Command, ground: &dyn Ground, since: &Sin
             }
             // It is drawn as it was whatever else is there.
             Command::Draw(DrawStep::Ink { .. } | DrawStep::Shape { .. }) => true,
+            Command::Mend(step) => {
+                let margin = 2.0 * scene.network.widest() + REACH;
+                let changed = change.places();
+                !changed.into_iter().chain([step.places()]).any(|b| since.touches(&b.grown(margin)))
+            }
+            Command::Hold(step) => {
+                let margin = 2.0 * scene.network.widest() + REACH;
+                let apart = |b: &Bounds| !since.touches(&b.grown(margin));
+                step.lines().iter().all(|id| !since.lines.contains(id)) && change.places().iter().all(apart)
+            }
             Command::Findings(step) => findings_stand(step, scene, since),
             Command::Join(step) => join_stands(step, &change, scene, since),
             Command::Paint(step) => paint_stands(step, scene, since),

@@ -72,6 +72,7 @@ fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Er
         if let Form::Centreline { width, .. } = &mut line.form {
             *width = new;
         }
+        *line = line.clone().jointed();
         n += 1;
         if line.made == Made::Traced {
             line.made = Made::Edited;

@@ -40,6 +40,12 @@ impl Bounds {
         self.min.x <= o.max.x && self.max.x >= o.min.x && self.min.y <= o.max.y && self.max.y >= o.min.y
     }
 
+    /// How far a place lies off it, px; 0 within.
+    pub fn gap_to(&self, p: Pt) -> f64 {
+        let off = |v: f64, low: f64, high: f64| (low - v).max(v - high).max(0.0);
+        off(p.x, self.min.x, self.max.x).hypot(off(p.y, self.min.y, self.max.y))
+    }
+
     pub fn grown(self, by: f64) -> Bounds {
         Bounds { min: self.min - pt(by, by), max: self.max + pt(by, by) }
     }

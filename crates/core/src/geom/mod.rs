@@ -1,5 +1,6 @@
 //! Points, boxes, polylines and curves.
 
+pub mod area;
 mod bounds;
 pub mod flat;
 pub mod homography;

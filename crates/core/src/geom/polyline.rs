@@ -14,8 +14,11 @@ pub fn nearest_on_segment(p: Pt, a: Pt, b: Pt) -> f64 {
     if l2 <= 0.0 { 0.0 } else { ((p - a).dot(d) / l2).clamp(0.0, 1.0) }
 }
 
-/// How far apart two segments are that do not cross, px.
+/// How far apart two segments are, px; 0 where they cross.
 pub fn segments_gap(a: Pt, b: Pt, c: Pt, d: Pt) -> f64 {
+    if segments_cross(a, b, c, d).is_some() {
+        return 0.0;
+    }
     let to = |p: Pt, u: Pt, v: Pt| p.dist(u.lerp(v, nearest_on_segment(p, u, v)));
     to(a, c, d).min(to(b, c, d)).min(to(c, a, b)).min(to(d, a, b))
 }

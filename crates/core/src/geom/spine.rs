@@ -1,5 +1,6 @@
 //! A chain of cubic Bézier curves: evaluated, divided, flattened, led through maps.
 
+use super::bounds::Bounds;
 use super::point::Pt;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -62,6 +63,36 @@ impl Spine {
         let last = self.points.len().saturating_sub(1) / 3;
         let k = 3 * place.curve.min(last.saturating_sub(1));
         self.points.get(k..k + 4).map_or(self.points[0], |c| cubic_at(c, place.t))
+    }
+
+    /// The place on it that is nearest to `p`, and how far that is, px (Newton's method from several starts: `kurbo`).
+    pub fn nearest(&self, p: Pt) -> (Place, f64) {
+        let target = kurbo::Point::new(p.x, p.y);
+        let mut best = (Place { curve: 0, t: 0.0 }, f64::INFINITY);
+        for (curve, c) in self.cubics().enumerate() {
+            // A curve lies within the box of its points.
+            if Bounds::of(c).gap_to(p) >= best.1 {
+                continue;
+            }
+            let [a, b, c, d] = [c[0], c[1], c[2], c[3]].map(|p| (p.x, p.y));
+            let near = kurbo::ParamCurveNearest::nearest(&kurbo::CubicBez::new(a, b, c, d), target, 1e-4);
+            let far = near.distance_sq.sqrt();
+            if far < best.1 {
+                best = (Place { curve, t: near.t }, far);
+            }
+        }
+        best
+    }
+
+    /// The direction in which it runs on from a place, or up to it.
+    pub fn direction(&self, place: Place, is_before: bool) -> Pt {
+        let step = if is_before { -0.01 } else { 0.01 };
+        let last = self.points.len().saturating_sub(1) / 3;
+        let there = place.curve as f64 + place.t;
+        let to = (there + step).clamp(0.0, last as f64);
+        let at = |s: f64| self.at(Place { curve: s as usize, t: s - s.floor() });
+        let last_of = |s: f64| if s >= last as f64 { self.points[self.points.len() - 1] } else { at(s) };
+        (last_of(to) - last_of(there)).unit() * step.signum()
     }
 
     /// The stretch from one place to another behind it; curves that lie in it whole stay as they are.

@@ -6,7 +6,7 @@ use crate::region::network::Network;
 use std::collections::BTreeSet;
 
 /// The stretches of other lines whose ink lies within reach of what is cleared along a path: it stays.
-pub(super) fn ink_beside(network: &Network, path: &[[f64; 3]], not: &[usize]) -> Vec<InkPath> {
+pub fn ink_beside(network: &Network, path: &[[f64; 3]], not: &[usize]) -> Vec<InkPath> {
     let knots: Vec<Pt> = path.iter().map(|k| pt(k[0], k[1])).collect();
     let widest = path.iter().map(|k| k[2]).fold(0.0, f64::max);
     let reach = 0.65 * widest + 3.0 + network.widest() / 2.0;

@@ -1,18 +1,18 @@
 //! Cutting with an outline, drawn freely or as a box: what lies within goes. Lines are divided at the outline and end
 //! there round, flat or along it; solid shapes are cut exactly on it (polygon difference by `i_overlay`).
 
+use crate::geom::area::{Rings, common, inked, slit, united, unlike, without};
 use crate::geom::flat::FlatPoint;
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Bounds, Pt, inside, pt, segments_cross, segments_gap};
+use crate::geom::{Bounds, Pt, inside, segments_cross, segments_gap};
 use crate::model::erasure::{Erasure, InkPath};
 use crate::model::line::{End, EndStyle, Form, Line, Made};
-use i_overlay::core::fill_rule::FillRule;
-use i_overlay::core::overlay_rule::OverlayRule;
-use i_overlay::float::single::SingleFloatOverlay;
 use std::sync::Arc;
 
 /// How closely curves are followed, px.
 const FLATNESS: f64 = 0.05;
+/// How closely what is erased exactly is followed, px.
+const FINE: f64 = 0.02;
 /// How much of a line its end may be set back by to be rounded off or square, in halves of its width.
 const MOST_BACK: f64 = 3.0;
 
@@ -32,46 +32,47 @@ pub fn cut_out(lines: &[Arc<Line>], outline: &[Pt], style: EndStyle) -> CutOut {
     let cutter = Cutter::of(outline);
     let mut out = CutOut::default();
     let mut beside: Vec<InkPath> = Vec::new();
-    for (n, line) in lines.iter().enumerate() {
-        if let Form::Outline { contours } = &line.form {
-            let bounds = Bounds::of(contours.iter().flat_map(|c| &c.points));
-            if bounds.touches(&cutter.bounds)
-                && let Some(left) = cutter.shape_without(line)
-            {
-                out.left.push((n, left));
-            }
-            continue;
-        }
-        let Some(spine) = line.spine() else { continue };
-        let widest = match &line.form {
-            Form::Centreline { width, .. } => width.iter().map(|k| k[1]).fold(0.0, f64::max),
-            _ => 0.0,
-        };
-        if !Bounds::of(&spine.points).grown(widest / 2.0 + 1.0).touches(&cutter.bounds) {
-            continue;
-        }
-        let flat = line.flat(FLATNESS);
-        match cutter.outside(&flat, spine) {
-            None if !line.is_seam() => beside.extend(cutter.reaching_in(&flat)),
-            None => {}
-            Some(stretches) => {
-                let is_lifted = matches!(line.made, Made::Traced | Made::Edited);
-                let mut left = Vec::new();
-                for stretch in stretches {
-                    let (part, mut erased) = finished(line, &stretch, style);
-                    out.ends.extend(part.iter().flat_map(|p| cut_ends(p, &stretch)));
-                    left.extend(part);
-                    if is_lifted {
-                        out.erased.append(&mut erased);
-                    }
-                }
-                out.left.push((n, left));
-            }
+    for (n, line) in lines.iter().enumerate().filter(|(_, l)| cutter.reaches(l)) {
+        if let Form::Outline { .. } = &line.form {
+            out.left.extend(cutter.shape_without(line).map(|left| (n, left)));
+        } else if !cutter.divides((n, line), style, &mut out) && !line.is_seam() {
+            beside.extend(cutter.reaching_in(&line.flat(FLATNESS)));
         }
     }
-    out.erased.push(Erasure::Within { outline: cutter.ring, beside });
+    out.erased.push(Erasure::Within { outline: slit(&cutter.rings), beside });
     out
 }
+
+/// Takes all ink within closed rings off a drawing, exactly; of the lines that are `chosen` only. A drawn centreline stays
+/// one where what is left of it can end so within [`BLUNT`]; else it becomes the outline of what is left.
+pub fn erase(lines: &[Arc<Line>], rings: &[Vec<Pt>], chosen: &dyn Fn(&Line) -> bool) -> CutOut {
+    let cutter = Cutter::of_rings(rings.to_vec());
+    let mut out = CutOut::default();
+    let (mut beside, mut spared): (Vec<InkPath>, Vec<Vec<Pt>>) = (Vec::new(), rings.to_vec());
+    for (n, line) in lines.iter().enumerate().filter(|(_, l)| cutter.reaches(l)) {
+        let is_outline = matches!(line.form, Form::Outline { .. });
+        if !chosen(line) {
+            if is_outline {
+                spared = without(&spared, &line.rings(FLATNESS)).concat();
+            } else if !line.is_seam() {
+                beside.extend(cutter.reaching_in(&line.flat(FLATNESS)));
+            }
+        } else if is_outline {
+            out.left.extend(cutter.shape_without(line).map(|left| (n, left)));
+        } else if line.is_drawn() && !line.is_seam() {
+            cutter.erases((n, line), &mut out);
+        } else {
+            cutter.divides((n, line), EndStyle::AlongCutter, &mut out);
+        }
+    }
+    if !spared.is_empty() {
+        out.erased.push(Erasure::Within { outline: slit(&spared), beside });
+    }
+    out
+}
+
+/// How far off the eraser's edge a line may end that stays a centreline, px on average along the cut.
+const BLUNT: f64 = 0.1;
 
 /// An end of a stretch: where it lies and, if it was cut there, which way the cutter runs.
 #[derive(Debug, Clone, Copy)]
@@ -81,7 +82,7 @@ struct StretchEnd {
 }
 
 struct Cutter {
-    ring: Vec<Pt>,
+    rings: Vec<Vec<Pt>>,
     bounds: Bounds,
 }
 
@@ -96,16 +97,69 @@ impl Cutter {
         while ring.len() > 1 && ring[0].dist(ring[ring.len() - 1]) <= 0.5 {
             ring.pop();
         }
-        let bounds = Bounds::of(&ring);
-        Cutter { ring, bounds }
+        Cutter::of_rings(vec![ring])
+    }
+
+    fn of_rings(rings: Vec<Vec<Pt>>) -> Cutter {
+        let bounds = Bounds::of(rings.iter().flatten());
+        Cutter { rings, bounds }
     }
 
     fn edges(&self) -> impl Iterator<Item = (Pt, Pt)> + '_ {
-        (0..self.ring.len()).map(|k| (self.ring[k], self.ring[(k + 1) % self.ring.len()]))
+        self.rings.iter().flat_map(|r| (0..r.len()).map(|k| (r[k], r[(k + 1) % r.len()])))
     }
 
     fn holds(&self, p: Pt) -> bool {
-        inside(p, std::slice::from_ref(&self.ring))
+        inside(p, &self.rings)
+    }
+
+    /// Whether a line's box comes near.
+    fn reaches(&self, line: &Line) -> bool {
+        let widest = match &line.form {
+            Form::Centreline { width, .. } => width.iter().map(|k| k[1]).fold(0.0, f64::max),
+            _ => 0.0,
+        };
+        line.bounds().grown(widest / 2.0 + 1.0).touches(&self.bounds)
+    }
+
+    /// Divides a line with a middle at the outline; whether any of that lies within.
+    fn divides(&self, (n, line): (usize, &Line), style: EndStyle, out: &mut CutOut) -> bool {
+        let flat = line.flat(FLATNESS);
+        let Some(stretches) = line.spine().and_then(|s| self.outside(&flat, s)) else { return false };
+        let is_lifted = matches!(line.made, Made::Traced | Made::Edited);
+        let mut left = Vec::new();
+        for stretch in stretches {
+            let (part, mut erased) = finished(line, &stretch, style);
+            out.ends.extend(part.iter().flat_map(|p| cut_ends(p, &stretch)));
+            left.extend(part);
+            if is_lifted {
+                out.erased.append(&mut erased);
+            }
+        }
+        out.left.push((n, left));
+        true
+    }
+
+    /// Takes what lies within off the ink of a drawn centreline.
+    fn erases(&self, (n, line): (usize, &Line), out: &mut CutOut) {
+        let ink = inked(&line.stroke(FINE));
+        let shapes = without(&ink, &self.rings);
+        let left: Rings = shapes.concat();
+        if unlike(&ink, &left) < 1e-3 {
+            return;
+        }
+        let mut divided = CutOut::default();
+        self.divides((n, line), EndStyle::AlongCutter, &mut divided);
+        if let Some((_, lines)) = divided.left.first() {
+            let seen = lines.iter().fold(Rings::new(), |all, l| united(&all, &inked(&l.stroke(FINE))).concat());
+            let cuts: f64 = divided.ends.iter().map(|[end, tip]| 2.0 * end.dist(*tip)).sum();
+            if unlike(&seen, &left) <= BLUNT * cuts.max(0.5) {
+                out.left.append(&mut divided.left);
+                out.ends.append(&mut divided.ends);
+                return;
+            }
+        }
+        out.left.push((n, shapes.iter().map(|s| shape(line, s)).collect()));
     }
 
     /// The stretches of a line that lie outside; `None` if all of it does.
@@ -179,22 +233,19 @@ impl Cutter {
 
     /// A solid shape less what lies within; `None` if nothing of it does.
     fn shape_without(&self, line: &Line) -> Option<Vec<Line>> {
-        let as_path = |ring: &Vec<Pt>| ring.iter().map(|p| [p.x, p.y]).collect::<Vec<[f64; 2]>>();
-        let shape: Vec<Vec<[f64; 2]>> = line.rings(FLATNESS).iter().map(as_path).collect();
-        let clip = as_path(&self.ring);
-        if shape.overlay_as::<i64>(&clip, OverlayRule::Intersect, FillRule::EvenOdd).is_empty() {
+        let whole = line.rings(FLATNESS);
+        if common(&whole, &self.rings).is_empty() {
             return None;
         }
-        let left = shape.overlay_as::<i64>(&clip, OverlayRule::Difference, FillRule::EvenOdd);
-        let contour = |path: &Vec<[f64; 2]>| {
-            let ring: Vec<Pt> = path.iter().chain(path.first()).map(|p| pt(p[0], p[1])).collect();
-            Spine::through(&ring, true)
-        };
-        let edited = if line.made == Made::Traced { Made::Edited } else { line.made };
-        let whole = left.into_iter().map(|shape| shape.iter().filter(|c| c.len() > 2).map(contour).collect());
-        let form = |contours: Vec<Spine>| Form::Outline { contours };
-        Some(whole.map(|c| Line { form: form(c), made: edited, ..line.clone() }).collect())
+        Some(without(&whole, &self.rings).iter().map(|s| shape(line, s)).collect())
     }
+}
+
+/// A line's ink as a solid shape within rings.
+fn shape(line: &Line, rings: &Rings) -> Line {
+    let contour = |ring: &Vec<Pt>| Spine::through(&ring.iter().chain(ring.first()).copied().collect::<Vec<_>>(), true);
+    let made = if line.made == Made::Traced { Made::Edited } else { line.made };
+    Line { form: Form::Outline { contours: rings.iter().map(contour).collect() }, made, ..line.clone() }
 }
 
 /// A point of the flattened line well between two places of its spine.

@@ -12,7 +12,8 @@ mod leak;
 mod spans;
 mod tails;
 
-pub use cut::{CutOut, cut_out};
+pub use beside::ink_beside;
+pub use cut::{CutOut, cut_out, erase};
 pub use density::{bridge_opacity, density_at};
 pub use gap::{Gap, bridge_spine};
 pub use gaps::Gaps;

@@ -1,16 +1,16 @@
-//! Ink taken off the lifted pixels.
+//! Ink taken off the lifted pixels, or put in its place.
 
 use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt, pt};
 use crate::raster::plane::Plane;
-use crate::raster::strokes::{Area, as_flat, common, fill, side_of, stroke, stroke_cover, whole};
+use crate::raster::strokes::{Area, as_flat, common, fill, fill_in, side_of, stroke, stroke_cover, stroke_in, whole};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// A path with the width of its ink: x, y, width.
 pub type InkPath = Vec<[f64; 3]>;
 
-/// Ink taken off the lifted pixels.
+/// Ink taken off the lifted pixels, or put in its place.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 #[serde(untagged)]
 pub enum Erasure {
@@ -28,6 +28,22 @@ pub enum Erasure {
     },
     /// All that lies within an outline, but for the ink of lines that only reach into it.
     Within { outline: Vec<Pt>, beside: Vec<InkPath> },
+    /// A stretch of a line, with what it feathers; the ink of other lines stays, and that of solid shapes.
+    Stretch {
+        stretch: InkPath,
+        beside: Vec<InkPath>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        solids: Vec<Vec<Pt>>,
+    },
+    /// A stretch that was drawn anew: ink along a path.
+    Inked { inked: InkPath },
+    /// All within closed rings is ink.
+    Filled { filled: Vec<Vec<Pt>> },
+}
+
+/// A stretch as broad as its ink feathers.
+fn feathered(stretch: &InkPath) -> Vec<FlatPoint> {
+    as_flat(stretch).iter().map(|f| FlatPoint { p: f.p, width: f.width * 1.15 + 3.0 }).collect()
 }
 
 impl Erasure {
@@ -39,15 +55,11 @@ impl Erasure {
                 Bounds::of(&as_flat(tail).iter().map(|f| f.p).collect::<Vec<_>>()).grown(widest + 4.0)
             }
             Erasure::Within { outline, .. } => Bounds::of(outline).grown(2.0),
-        }
-    }
-
-    /// Tells it from others of a drawing.
-    pub fn key(&self) -> Vec<u64> {
-        let bits = |p: &[f64; 3]| p.map(f64::to_bits);
-        match self {
-            Erasure::Tail { tail, .. } => tail.iter().flat_map(bits).collect(),
-            Erasure::Within { outline, .. } => outline.iter().flat_map(|p| [p.x.to_bits(), p.y.to_bits()]).collect(),
+            Erasure::Stretch { stretch: path, .. } | Erasure::Inked { inked: path } => {
+                let widest = path.iter().map(|p| p[2]).fold(0.0, f64::max);
+                Bounds::of(&as_flat(path).iter().map(|f| f.p).collect::<Vec<_>>()).grown(0.6 * widest + 3.0)
+            }
+            Erasure::Filled { filled } => Bounds::of(filled.iter().flatten()).grown(2.0),
         }
     }
 
@@ -64,6 +76,7 @@ impl Erasure {
             path.iter().map(knot).map(|(p, w)| [go(p).x, go(p).y, w * scale(p)]).collect()
         };
         let paths = |list: &[InkPath]| list.iter().map(path).collect();
+        let rings = |list: &[Vec<Pt>]| list.iter().map(|r| r.iter().map(|&p| go(p)).collect()).collect();
         match self {
             Erasure::Tail { tail, cutter, side, beside } => Erasure::Tail {
                 side: tail.first().map_or(*side, |t| turn(*side, pt(t[0], t[1]))),
@@ -74,6 +87,11 @@ impl Erasure {
             Erasure::Within { outline, beside } => {
                 Erasure::Within { outline: outline.iter().map(|&p| go(p)).collect(), beside: paths(beside) }
             }
+            Erasure::Stretch { stretch, beside, solids } => {
+                Erasure::Stretch { stretch: path(stretch), beside: paths(beside), solids: rings(solids) }
+            }
+            Erasure::Inked { inked } => Erasure::Inked { inked: path(inked) },
+            Erasure::Filled { filled } => Erasure::Filled { filled: rings(filled) },
         }
     }
 
@@ -116,6 +134,29 @@ impl Erasure {
                     }
                 }
             }
+            Erasure::Stretch { stretch, beside, solids } => {
+                let all = self.bounds().pixels(alpha.width, alpha.height);
+                let origin = pt(all.0 as f64, all.1 as f64);
+                let new = || Plane::new(all.2 - all.0, all.3 - all.1, 0u8);
+                let (mut gone, mut keep) = (new(), new());
+                let here = |flat: Vec<FlatPoint>| -> Vec<FlatPoint> {
+                    flat.iter().map(|f| FlatPoint { p: f.p - origin, width: f.width }).collect()
+                };
+                stroke(&mut gone, &here(feathered(stretch)));
+                beside.iter().for_each(|path| stroke(&mut keep, &here(as_flat(path))));
+                let rings: Vec<Vec<Pt>> = solids.iter().map(|r| r.iter().map(|&p| p - origin).collect()).collect();
+                fill(&mut keep, &rings);
+                for y in y0..y1 {
+                    for x in x0..x1 {
+                        if *gone.at(x - all.0, y - all.1) >= 128 {
+                            let a = &mut alpha.data[y * alpha.width + x];
+                            *a = (*a).min(*keep.at(x - all.0, y - all.1));
+                        }
+                    }
+                }
+            }
+            Erasure::Inked { inked } => stroke_in(alpha, &as_flat(inked), [None, None], 255.0, (x0, y0, x1, y1)),
+            Erasure::Filled { filled } => fill_in(alpha, filled, (x0, y0, x1, y1)),
             Erasure::Within { outline, beside } => {
                 let all = self.bounds().pixels(alpha.width, alpha.height);
                 let origin = pt(all.0 as f64, all.1 as f64);

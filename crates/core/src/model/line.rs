@@ -232,6 +232,52 @@ impl Line {
         out
     }
 
+    /// The same as x, y, width.
+    pub fn ink_path(&self, tolerance: f64) -> Vec<[f64; 3]> {
+        self.flat(tolerance).iter().map(|f| [f.p.x, f.p.y, f.width]).collect()
+    }
+
+    /// The same line with a joint of its curves wherever its width would not be told by the points it is flattened to: a
+    /// straight curve has but two.
+    pub fn jointed(self) -> Line {
+        let Form::Centreline { spine, width, ends } = &self.form else { return self };
+        let (flat, places) = (spine.flatten(0.1), spine.places(0.1));
+        let mut run = vec![0.0];
+        run.extend(flat.windows(2).scan(0.0, |s, w| {
+            *s += w[0].dist(w[1]);
+            Some(*s)
+        }));
+        let whole = run[run.len() - 1].max(1e-12);
+        let told = |s: f64| {
+            let k = run.partition_point(|r| r / whole <= s).clamp(1, run.len().max(2) - 1);
+            let (a, b) = (run[k - 1] / whole, run.get(k).copied().unwrap_or(whole) / whole);
+            let t = ((s - a) / (b - a).max(1e-12)).clamp(0.0, 1.0);
+            (k, t, width_at(width, a) + (width_at(width, b) - width_at(width, a)) * t)
+        };
+        let mut joints: Vec<Place> = Vec::new();
+        for knot in width.iter().filter(|k| k[0] > 0.0 && k[0] < 1.0) {
+            let (k, t, seen) = told(knot[0]);
+            if (seen - knot[1]).abs() > 0.02 && k < places.len() {
+                let (a, b) = (places[k - 1], places[k]);
+                let from = if a.curve == b.curve { a.t } else { 0.0 };
+                joints.push(Place { curve: b.curve, t: from + (b.t - from) * t });
+            }
+        }
+        joints.retain(|j| j.t > 1e-3 && j.t < 1.0 - 1e-3);
+        if joints.is_empty() {
+            return self;
+        }
+        let last = Place { curve: (spine.points.len() - 1) / 3 - 1, t: 1.0 };
+        let stops: Vec<Place> = [Place { curve: 0, t: 0.0 }].into_iter().chain(joints).chain([last]).collect();
+        let mut points = vec![spine.points[0]];
+        for w in stops.windows(2) {
+            points.extend(spine.between(w[0], w[1]).points.into_iter().skip(1));
+        }
+        let form =
+            Form::Centreline { spine: Spine { points, closed: spine.closed }, width: width.clone(), ends: *ends };
+        Line { form, ..self }
+    }
+
     /// The same with all that is drawn: where an end is cut off slantwise, the ink goes on beyond the spine to the cut.
     pub fn stroke(&self, tolerance: f64) -> Stroke {
         let mut flat = self.flat(tolerance);

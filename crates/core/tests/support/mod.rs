@@ -2,6 +2,7 @@
 
 #![allow(dead_code, clippy::unwrap_used)]
 
+pub mod anew;
 pub mod tails;
 
 use rhizograph_core::edit::{Change, Command, Given, plan};
