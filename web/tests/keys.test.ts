@@ -38,6 +38,9 @@ test('every key that is told is bound once, but for those of the pointer', () =>
         'held while drawing a shape: from its middle',
         'held while drawing ink: it catches no ends',
         'held while cutting out: a box',
+        'held while dragging what is in hand: in steps; by a corner: free',
+        'held while dragging what is in hand: a copy; by a handle: about the place that stays',
+        'held while dragging a side: it is skewed',
     ]);
     expect(() => bindings([...actions, { does: 'twice', keys: [{ caps: ['J'], on: ['j'] }] }])).toThrow('j');
 });

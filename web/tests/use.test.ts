@@ -6,7 +6,7 @@ import { settings } from '../src/lib/state/inking.svelte';
 import { pen } from '../src/lib/state/pen.svelte';
 import { probe } from '../src/lib/state/probe.svelte';
 import { sheet } from '../src/lib/state/sheet.svelte';
-import { TRAYS, use } from '../src/lib/tools';
+import { TRAYS, toolsOf, use } from '../src/lib/tools';
 import type { Shown } from '../src/lib/state/shown';
 import type { Pt } from '../src/lib/types/Pt';
 import type { Sample } from '../src/lib/types/Sample';
@@ -53,7 +53,7 @@ const samplesOf = (stroke: Pt[]) => stroke.map(([x, y], k): Sample => [x, y, 0.5
 
 function with_(tool: ToolId, stroke = path, still = false) {
     bench.tool = tool;
-    return use(stroke, samplesOf(stroke), still);
+    return use(stroke, samplesOf(stroke), still, { inSteps: false, fromCentre: false });
 }
 
 beforeEach(() => {
@@ -68,8 +68,12 @@ beforeEach(() => {
 
 test('every tool but that to look with does something with a stroke', async () => {
     here.line = { id: 3, kind: 'centreline', made: 'bridge' };
+    const lines = { within: () => [{ id: 3, path: 'M36 30C37 31 38 32 39 33' }], get: () => undefined };
+    sheet.view = { ...sheet.view, lines } as unknown as Shown;
     for (const station of Object.keys(TRAYS) as (keyof typeof TRAYS)[]) {
-        for (const tool of TRAYS[station].map((t) => t.id).filter((t) => t !== 'look' && t !== 'corners')) {
+        for (const tool of toolsOf(TRAYS[station])
+            .map((t) => t.id)
+            .filter((t) => t !== 'look' && t !== 'corners')) {
             [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
             bench.station = station;
             await with_(tool);

@@ -85,6 +85,14 @@ pub struct LineView {
     pub path: String,
     /// Left, top, right, bottom of the path.
     pub bounds: [f64; 4],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(type = "number", optional)]
+    pub group: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub swatch: Option<String>,
+    /// How broad it is at its broadest, px; 0 of a seam or an outline.
+    pub width: f64,
 }
 
 #[derive(Debug, Clone, Serialize, TS)]
@@ -359,6 +367,41 @@ pub struct LandingTold {
     pub ends: [Pt; 2],
     /// Whether each end meets a line.
     pub meets: [bool; 2],
+}
+
+/// A step that is tried.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct TryRequest {
+    pub command: Command,
+}
+
+/// What a step that was tried would make of lines.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct TriedTold {
+    #[ts(type = "number")]
+    pub revision: i64,
+    /// What it would be called, or why it cannot be done.
+    pub label: String,
+    /// Gone, or changed.
+    #[ts(type = "number[]")]
+    pub gone: Vec<u64>,
+    /// Changed, or new.
+    pub lines: Vec<TriedLine>,
+}
+
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct TriedLine {
+    #[ts(type = "number")]
+    pub id: u64,
+    /// SVG path data of the edge of its ink, px of the sheet, even-odd.
+    pub path: String,
+}
+
+/// Lines that are asked for, by their ids.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct LinesRequest {
+    #[ts(type = "number[]")]
+    pub lines: Vec<u64>,
 }
 
 /// Which device is to deliver sheets into a shot, and how.

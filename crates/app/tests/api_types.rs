@@ -4,9 +4,9 @@
 
 use rhizograph_app::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, NewBlank, NewProduction, NewShot, NewSwatches, PlaceRequest,
-    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
-    StripRequest,
+    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, NewSwatches,
+    PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold,
+    StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
 };
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -32,6 +32,9 @@ fn export(dir: &Path) {
     SpanTold::export_all(&config).unwrap();
     LandingRequest::export_all(&config).unwrap();
     LandingTold::export_all(&config).unwrap();
+    LinesRequest::export_all(&config).unwrap();
+    TriedTold::export_all(&config).unwrap();
+    TryRequest::export_all(&config).unwrap();
     NewBlank::export_all(&config).unwrap();
     NewProduction::export_all(&config).unwrap();
     NewShot::export_all(&config).unwrap();

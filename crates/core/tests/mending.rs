@@ -54,7 +54,7 @@ fn redraw(path: &[Pt], pen: Pen, gives: Gives) -> Command {
     MendStep::Redraw { samples: samples(path), pen, gives, lines: vec![] }.into()
 }
 
-fn line<'a>(sheet: &'a Sheet, id: u64) -> &'a Line {
+fn line(sheet: &Sheet, id: u64) -> &Line {
     sheet.lines.iter().find(|l| l.id == id).unwrap()
 }
 

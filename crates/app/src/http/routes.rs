@@ -2,9 +2,9 @@
 
 use crate::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, NewBlank, NewProduction, NewShot, NewSwatches, PlaceRequest,
-    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
-    StripRequest,
+    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, NewSwatches,
+    PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold,
+    StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
 };
 use crate::intake::blank;
 use crate::jobs::queue;
@@ -17,6 +17,7 @@ use crate::service::{Bench, Turn, hand_off, pictures};
 use crate::store::{self, Written};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
+use rhizograph_core::model::line::Line;
 use rhizograph_core::raster::window::Window;
 use rhizograph_formats::{MOST_BYTES, raster_out};
 use rocket::data::ByteUnit;
@@ -428,6 +429,16 @@ async fn landing(bench: &Shared, id: i64, request: Json<LandingRequest>) -> Resu
     Ok(Json(bench.landing(id, request.into_inner().path).await?))
 }
 
+#[post("/drawings/<id>/tried", data = "<request>")]
+async fn tried(bench: &Shared, id: i64, request: Json<TryRequest>) -> Result<Json<TriedTold>, Refused> {
+    Ok(Json(bench.tried(id, request.into_inner().command).await?))
+}
+
+#[post("/drawings/<id>/lines", data = "<request>")]
+async fn lines(bench: &Shared, id: i64, request: Json<LinesRequest>) -> Result<Json<Vec<Line>>, Refused> {
+    Ok(Json(bench.lines(id, request.into_inner().lines).await?))
+}
+
 #[post("/drawings/<id>/glance", data = "<request>")]
 async fn glance(bench: &Shared, id: i64, request: Json<GlanceRequest>) -> Result<File, Refused> {
     let r = request.into_inner();
@@ -653,6 +664,8 @@ pub fn all() -> Vec<Route> {
         leak,
         span,
         landing,
+        tried,
+        lines,
         command,
         undo,
         redo,

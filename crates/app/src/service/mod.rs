@@ -14,6 +14,7 @@ pub mod open;
 pub mod pictures;
 mod places;
 pub mod steps;
+mod tried;
 pub mod view;
 
 pub use places::Turn;

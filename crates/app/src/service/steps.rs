@@ -9,7 +9,9 @@ use crate::service::open::{Open, progress, scene_of};
 use crate::service::view::{patch, view};
 use crate::service::{Bench, SceneHeld, advance, apart, fresh_numbering, known_open, make_ready_soon};
 use crate::store::{self, Begun, Pending, Step, Stored};
-use rhizograph_core::edit::{Change, Command, Ground, IntakeStep, PaintStep, TraceStep, plan, replay, stands_apart};
+use rhizograph_core::edit::{
+    Change, Command, Ground, HoldStep, IntakeStep, PaintStep, TraceStep, plan, replay, stands_apart,
+};
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::{Layout, level};
 use rhizograph_core::model::inking::Inking;
@@ -24,10 +26,10 @@ use std::time::Duration;
 use tokio::sync::RwLock;
 
 /// What a step stands on at the server. A sheet may have no ink that can be lifted.
-struct Standing<'a> {
-    lifted: &'a Inked,
-    scene: &'a Scene,
-    swatches: &'a [String],
+pub(super) struct Standing<'a> {
+    pub lifted: &'a Inked,
+    pub scene: &'a Scene,
+    pub swatches: &'a [String],
 }
 
 impl Ground for Standing<'_> {
@@ -86,7 +88,8 @@ impl Bench {
         }
         let since = since.flatten();
         let swatches: Vec<String> = match command {
-            Command::Draw(_)
+            Command::Hold(HoldStep::Paste { .. })
+            | Command::Draw(_)
             | Command::Paint(PaintStep::Fill { .. } | PaintStep::FillEmpties { .. } | PaintStep::ColourLines { .. }) => {
                 let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
                 swatches.into_iter().map(|s| s.id).collect()

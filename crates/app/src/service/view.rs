@@ -60,7 +60,7 @@ fn sides(b: &Bounds) -> [f64; 4] {
     [b.min.x, b.min.y, b.max.x, b.max.y]
 }
 
-fn rings_path(rings: &[Vec<Pt>]) -> String {
+pub fn rings_path(rings: &[Vec<Pt>]) -> String {
     let mut d = String::new();
     for ring in rings {
         d.push_str(&polyline_path(ring));
@@ -79,7 +79,20 @@ pub fn line_view(line: &Line) -> LineView {
         Form::Centreline { spine, .. } | Form::Seam { spine } => Bounds::of(&spine.points),
         Form::Outline { contours } => Bounds::of(contours.iter().flat_map(|c| &c.points)),
     };
-    LineView { id: line.id, kind, made: line.made, path, bounds: sides(&bounds) }
+    let width = match &line.form {
+        Form::Centreline { width, .. } => width.iter().map(|k| k[1]).fold(0.0, f64::max),
+        _ => 0.0,
+    };
+    LineView {
+        id: line.id,
+        kind,
+        made: line.made,
+        path,
+        bounds: sides(&bounds),
+        group: line.group,
+        swatch: line.swatch.clone(),
+        width: (width * 10.0).round() / 10.0,
+    }
 }
 
 fn region_view(open: &Open, region: &Region) -> RegionView {

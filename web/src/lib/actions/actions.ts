@@ -5,6 +5,7 @@
 import { go, route } from '../state/route.svelte';
 import { bench, STATIONS, type Backdrop } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
+import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
 import { pen } from '../state/pen.svelte';
 import { probe } from '../state/probe.svelte';
@@ -20,6 +21,8 @@ export interface Key {
     /** As it is bound; none: the pointer's own, told here only. Others may do the same. */
     on?: string[];
     run?: () => void;
+    /** Else it does what the browser would. */
+    when?: () => boolean;
     /** When it is let go. */
     release?: () => void;
 }
@@ -66,6 +69,14 @@ function putDown() {
 }
 
 const { camera } = bench;
+const atDraw = () => bench.station === 'draw';
+const inHand = () => atDraw() && held.ids.length > 0;
+const mod = (cap: string, on: string, run: () => void, when = inHand): Key => ({
+    caps: ['Ctrl', ...cap.split(' ')],
+    on: [`$mod+${on}`],
+    run,
+    when,
+});
 
 export const GROUPS: Group[] = [
     {
@@ -181,12 +192,63 @@ export const GROUPS: Group[] = [
                 keys: [one('[', '[', () => resized(1 / 1.2)), one(']', ']', () => resized(1.2))],
             },
             { does: 'close a leak that was tested: bridge, seam', keys: [told('A'), told('S')] },
-            { does: 'take the picked span away', keys: [one('Del', 'Delete', () => offers.take('Del'))] },
+            {
+                does: 'take away: the picked span, the lines in hand',
+                keys: [one('Del', 'Delete', () => (atDraw() ? void held.takeAway() : offers.take('Del')))],
+            },
             { does: 'held while drawing a seam or ink: straight; a shape: in proportion', keys: [told('Shift')] },
             { does: 'held while drawing a shape: from its middle', keys: [told('Alt')] },
             { does: 'held while drawing ink: it catches no ends', keys: [told('Ctrl')] },
             { does: 'held while cutting out: a box', keys: [told('Shift')] },
+            { does: 'held while dragging what is in hand: in steps; by a corner: free', keys: [told('Shift')] },
+            {
+                does: 'held while dragging what is in hand: a copy; by a handle: about the place that stays',
+                keys: [told('Alt')],
+            },
+            { does: 'held while dragging a side: it is skewed', keys: [told('Ctrl')] },
             { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
+        ],
+    },
+    {
+        name: 'Lines in hand (Draw)',
+        actions: [
+            { does: 'take all', keys: [mod('A', 'a', () => (held.take([]), held.takeInverse()), atDraw)] },
+            { does: 'copy', keys: [mod('C', 'c', () => void held.copy())] },
+            { does: 'copy, and take away', keys: [mod('X', 'x', () => void held.copy().then(() => held.takeAway()))] },
+            {
+                does: 'paste where it lay, in this drawing or another',
+                keys: [
+                    mod(
+                        'V',
+                        'v',
+                        () => void held.paste(),
+                        () => atDraw() && held.copied.length > 0,
+                    ),
+                ],
+            },
+            { does: 'duplicate', keys: [mod('D', 'd', () => void held.duplicate())] },
+            {
+                does: 'group, ungroup',
+                keys: [
+                    mod('G', 'g', () => void held.do({ do: 'group', lines: held.ids, apart: false })),
+                    mod('Shift G', 'Shift+g', () => void held.do({ do: 'group', lines: held.ids, apart: true })),
+                ],
+            },
+            {
+                does: 'over, under what lies there; Ctrl: over, under everything',
+                keys: [
+                    {
+                        ...one('PgUp', 'PageUp', () => void held.do({ do: 'order', lines: held.ids, to: 'up' })),
+                        when: inHand,
+                    },
+                    {
+                        ...one('PgDn', 'PageDown', () => void held.do({ do: 'order', lines: held.ids, to: 'down' })),
+                        when: inHand,
+                    },
+                    mod('PgUp', 'PageUp', () => void held.do({ do: 'order', lines: held.ids, to: 'top' })),
+                    mod('PgDn', 'PageDown', () => void held.do({ do: 'order', lines: held.ids, to: 'bottom' })),
+                ],
+            },
         ],
     },
 ];

@@ -11,11 +11,11 @@ const isTyping = (e: Event) => !!(e.target as HTMLElement).closest(TYPING);
 export function bindings(actions: Action[]): Map<string, (e: KeyboardEvent) => void> {
     const out = new Map<string, (e: KeyboardEvent) => void>();
     for (const { keys, anywhere } of actions) {
-        for (const { on, run } of keys) {
+        for (const { on, run, when } of keys) {
             for (const name of on ?? []) {
                 if (out.has(name)) throw new Error(`two actions are bound to ${name}`);
                 out.set(name, (e) => {
-                    if (isTyping(e) || (!anywhere && route.place.at !== 'drawing')) return;
+                    if (isTyping(e) || (!anywhere && route.place.at !== 'drawing') || when?.() === false) return;
                     e.preventDefault();
                     run?.();
                 });

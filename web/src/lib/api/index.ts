@@ -11,6 +11,8 @@ import type { GlanceRequest } from '../types/GlanceRequest';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { JobInfo } from '../types/JobInfo';
 import type { ProductionInfo } from '../types/ProductionInfo';
+import type { Line } from '../types/Line';
+import type { TriedTold } from '../types/TriedTold';
 import type { LandingTold } from '../types/LandingTold';
 import type { LeakTold } from '../types/LeakTold';
 import type { SpanTold } from '../types/SpanTold';
@@ -144,6 +146,10 @@ export const decidedElsewhere = (id: number) => ask<DecidedTold>(`/drawings/${id
 export const leak = (id: number, at: Pt) => ask<LeakTold>(`/drawings/${id}/leak`, 'POST', { at });
 export const span = (id: number, at: Pt) => ask<SpanTold | null>(`/drawings/${id}/span`, 'POST', { at });
 export const landing = (id: number, path: Pt[]) => ask<LandingTold>(`/drawings/${id}/landing`, 'POST', { path });
+/** What a step would make of lines, without doing it. */
+export const tried = (id: number, command: Command) => ask<TriedTold>(`/drawings/${id}/tried`, 'POST', { command });
+/** Lines as they are, to be pasted elsewhere. */
+export const lines = (id: number, lines: number[]) => ask<Line[]>(`/drawings/${id}/lines`, 'POST', { lines });
 /** One part of a drawing with several weights: width and height, then the alphas in runs, one after the other. */
 export const strip = (id: number, request: StripRequest) =>
     toldWith<[number, number]>(`/drawings/${id}/strip`, request);

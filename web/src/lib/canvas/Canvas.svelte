@@ -120,6 +120,7 @@
 
     function begin(e: PointerEvent) {
         isStraight = false;
+        inHand.how = { inSteps: e.shiftKey, fromCentre: e.altKey };
         inHand.samples = [sampleOf(e)];
         inHand.stroke = inHand.samples.map(placeOn);
     }
@@ -130,6 +131,7 @@
         const last = more[more.length - 1];
         if (!first || !last) return;
         const how = { inSteps: keys.shiftKey, fromCentre: keys.altKey };
+        inHand.how = how;
         if ((how.inSteps || how.fromCentre || isStraight) && tool.held) {
             const path = tool.held(placeOn(first), placeOn(last), how);
             const end = path[path.length - 1] ?? placeOn(last);
@@ -142,7 +144,7 @@
             inHand.samples = [...inHand.samples, ...more];
             inHand.stroke = [...inHand.stroke, ...more.map(placeOn)];
         }
-        tool.grows?.(inHand.stroke);
+        tool.grows?.(inHand.stroke, inHand.samples, how);
     }
 
     function up(e: PointerEvent) {
@@ -157,7 +159,7 @@
         else if (was?.kind === 'stroke') {
             sheet.actedAt = e.timeStamp;
             // It stays in sight until what it did is there.
-            const done = use(path, inHand.samples, isClick);
+            const done = use(path, inHand.samples, isClick, { inSteps: e.shiftKey, fromCentre: e.altKey });
             // What stays by itself until it is there gives way to the next stroke at once.
             if (tool.keepsWet) drop();
             void done.finally(() => {
@@ -177,7 +179,10 @@
 
     /** Gives up what is dragged. */
     function letGo() {
-        if (drag?.kind === 'stroke') drop();
+        if (drag?.kind === 'stroke') {
+            drop();
+            tool.gaveUp?.();
+        }
         drag = null;
     }
 

@@ -1,5 +1,6 @@
 /** What is drawn over the sheet for the work at each station. */
 import { bench } from '../state/bench.svelte';
+import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import type { Shown } from '../state/shown';
@@ -37,6 +38,10 @@ export function drawAtStation(g: G, view: Shown, middles: Middle[], onSheet: (g:
         if (bench.showArea && bench.tool === 'area') overlays.areas(g, onSheet, view.by_hand, ['weight'], size);
         const chosen = bench.chosen.map((id) => view.lines.get(id)).filter((l) => l !== undefined);
         if (chosen.length > 0) placed(() => overlays.inHand(g, chosen.map(pathOf), camera.scale));
+    } else if (bench.station === 'draw') {
+        // Whatever tool is in hand: it works on these alone.
+        const lines = bench.tool === 'hold' ? [] : held.lines;
+        if (lines.length > 0) placed(() => overlays.inHand(g, lines.map(pathOf), camera.scale));
     } else if (bench.station === 'trace') {
         if (bench.showMiddles && settings.traced) placed(() => overlays.middles(g, middles, camera.scale));
     } else if (bench.station === 'join') {

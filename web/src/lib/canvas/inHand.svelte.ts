@@ -7,7 +7,10 @@ import { untrack } from 'svelte';
 import { bench } from '../state/bench.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
+import { held } from '../state/held.svelte';
+import { tried } from '../state/tried.svelte';
 import { toolOf } from '../tools';
+import type { How } from '../tools/tool';
 import type { Pt } from '../types/Pt';
 import type { Sample } from '../types/Sample';
 import { around, type Box } from '../geometry/box';
@@ -21,6 +24,7 @@ export class InHand {
     stroke = $state.raw<Pt[]>([]);
     /** The same as the device told it. */
     samples = $state.raw<Sample[]>([]);
+    how = $state.raw<How>({ inSteps: false, fromCentre: false });
     /** Where the pointer is, on the screen. */
     hover = $state<Pt | null>(null);
     #frame = 0;
@@ -31,7 +35,8 @@ export class InHand {
             const { camera } = bench;
             void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio(), sheet.view, this.stroke];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
-            void [JSON.stringify(bench.brush), bench.paints || bench.tool === 'ink' ? this.hover : null];
+            void [JSON.stringify(bench.brush), bench.paints || toolOf(bench.tool).follows ? this.hover : null];
+            void [bench.chosen, tried.told, held.endsAlong, held.pivot, this.how];
             this.#frame ||= requestAnimationFrame(() => {
                 this.#frame = 0;
                 const on = canvas();
@@ -49,7 +54,10 @@ export class InHand {
         const more = on !== null && on !== 'all' ? on : {};
         const follows = more.around !== undefined;
         const others = more.places ?? [];
-        if (on === 'all') return tool.handles || this.stroke.length > 0 ? [0, 0, camera.width, camera.height] : null;
+        if (on === 'all')
+            return tool.handles || tool.always?.() || this.stroke.length > 0
+                ? [0, 0, camera.width, camera.height]
+                : null;
         const points = this.stroke.map((p) => camera.toScreen(p));
         if (follows && this.hover) points.push(this.hover);
         if (points.length < (follows ? 1 : 2) && !(follows && others.length > 0)) return null;
@@ -85,7 +93,7 @@ export class InHand {
             draw();
             g.restore();
         };
-        const { stroke, samples, hover } = this;
-        toolOf(bench.tool).draw?.({ g, camera, stroke, samples, hover, onSheet });
+        const { stroke, samples, hover, how } = this;
+        toolOf(bench.tool).draw?.({ g, camera, stroke, samples, hover, how, onSheet });
     }
 }

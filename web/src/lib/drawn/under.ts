@@ -24,13 +24,17 @@ export function regionsUnder(path: Pt[]): RegionView[] {
     return hit.filter((r, i) => hit.findIndex((o) => o.id === r.id) === i);
 }
 
-/** A line of a kind that passes no farther from a place than so many px of the sheet. */
+/** The line of a kind that passes nearest to a place, no farther from it than so many px of the sheet. */
 export function lineAt(p: Pt, reach: number, which: (l: LineView) => boolean): LineView | undefined {
     const g = pen();
     if (!g) return undefined;
-    g.lineWidth = 2 * reach;
-    const near = sheet.view?.lines.within([...p, ...p], 2 * reach) ?? [];
-    return near.find((l) => which(l) && g.isPointInStroke(pathOf(l), p[0], p[1]));
+    const near = (sheet.view?.lines.within([...p, ...p], reach) ?? []).filter(which);
+    for (const share of [0.2, 0.45, 1]) {
+        g.lineWidth = 2 * share * reach;
+        const hit = near.find((l) => g.isPointInStroke(pathOf(l), p[0], p[1]));
+        if (hit) return hit;
+    }
+    return undefined;
 }
 
 /** How near to a mark a click must be to take its finding, px of the screen. */

@@ -37,6 +37,11 @@ class PenInHand {
         localStorage.setItem(KEPT_AS, JSON.stringify(this.settings));
     }
 
+    set(change: Partial<typeof USUAL>) {
+        Object.assign(this.settings, change);
+        this.keep();
+    }
+
     get follows(): Follows {
         const { by, least, bend } = this.settings;
         if (by === 'pressure') return { by, least, bend };

@@ -15,7 +15,7 @@ import type { InHand, Stroke, Tool } from './tool';
 const STEPS = Math.PI / 12;
 
 /** Strokes that were let go and are not stored yet: they stay in sight until what was drawn is there. */
-const wet = new Set<{ points: Inked[]; colour: string }>();
+export const wet = new Set<{ points: Inked[]; colour: string }>();
 
 export const penNow = () => pen.on(sheet.view?.dpi ?? 300, bench.camera.scale);
 
@@ -152,6 +152,7 @@ export const ink: Tool = {
     cursor: 'crosshair',
     held: straight,
     straightens: true,
+    follows: true,
     keepsWet: true,
     use,
     draw,

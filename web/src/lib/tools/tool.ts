@@ -5,6 +5,12 @@ import type { ToolId } from '../state/bench.svelte';
 import type { Pt } from '../types/Pt';
 import type { Sample } from '../types/Sample';
 
+/** The keys that are held meanwhile: Shift, Alt. */
+export interface How {
+    inSteps: boolean;
+    fromCentre: boolean;
+}
+
 /** A stroke that was let go, in sheet pixels. */
 export interface Stroke {
     path: Pt[];
@@ -14,6 +20,7 @@ export interface Stroke {
     to: Pt;
     /** It was let go where it began. */
     still: boolean;
+    how: How;
 }
 
 /** What a tool may draw on while it is in hand. Its context is laid to the screen. */
@@ -24,6 +31,7 @@ export interface InHand {
     stroke: Pt[];
     /** The same as the device told it. */
     samples: Sample[];
+    how: How;
     /** Where the pointer is, on the screen. */
     hover: Pt | null;
     /** Draws something with the context laid to the sheet. */
@@ -44,13 +52,19 @@ export interface Tool {
      * What the stroke is while Shift or Alt is held, or once a tool that straightens was held still: from where it began to
      * where the pointer is.
      */
-    held?: (start: Pt, here: Pt, how: { inSteps: boolean; fromCentre: boolean }) => Pt[];
+    held?: (start: Pt, here: Pt, how: How) => Pt[];
     /** Held still, its stroke becomes straight. */
     straightens?: boolean;
+    /** What it draws follows the pointer without a stroke, too. */
+    follows?: boolean;
+    /** It draws something without a pointer, too. */
+    always?: () => boolean;
     /** What was drawn stays in sight by the tool's own doing until it is there. */
     keepsWet?: boolean;
     /** What is asked while the stroke grows. */
-    grows?: (stroke: Pt[]) => void;
+    grows?: (stroke: Pt[], samples: Sample[], how: How) => void;
+    /** The stroke was given up. */
+    gaveUp?: () => void;
     use?: (stroke: Stroke) => unknown;
     draw?: (hand: InHand) => void;
     /** What of the screen is drawn on, besides the stroke: all of it, or so far around the pointer, or places. */

@@ -13,4 +13,8 @@ path: string,
 /**
  * Left, top, right, bottom of the path.
  */
-bounds: [number, number, number, number], };
+bounds: [number, number, number, number], group?: number, swatch?: string, 
+/**
+ * How broad it is at its broadest, px; 0 of a seam or an outline.
+ */
+width: number, };

@@ -1,0 +1,198 @@
+<script lang="ts">
+    import { type Affine, moved, scaled, turned } from '../geometry/affine';
+    import type { Box } from '../geometry/box';
+    import { held } from '../state/held.svelte';
+    import { mending } from '../state/mending.svelte';
+    import { sheet } from '../state/sheet.svelte';
+    import { shots } from '../state/shots.svelte';
+    import type { Becomes } from '../types/Becomes';
+    import type { Level } from '../types/Level';
+    import type { Together } from '../types/Together';
+    import Choice from './Choice.svelte';
+    import Slider from './Slider.svelte';
+
+    const n = $derived(held.lines.length);
+    const perMm = $derived((sheet.view?.dpi ?? 300) / 25.4);
+    const box: Box = $derived(held.box ?? [0, 0, 0, 0]);
+    const has = (kind: 'centreline' | 'outline' | 'seam') => held.lines.some((l) => l.kind === kind);
+    const grouped = $derived(held.lines.some((l) => l.group !== undefined));
+    const inked = $derived(held.lines.filter((l) => l.kind !== 'seam').length);
+    const says = $derived.by(() => {
+        const drawn = held.lines.filter((l) => l.made === 'hand' || l.made === 'bridge').length;
+        const made = drawn === n ? 'by hand' : drawn === 0 ? 'traced' : `${drawn} by hand`;
+        return `${n === 1 ? '1 line' : `${n} lines`} · ${made}`;
+    });
+    const colour = $derived.by(() => {
+        const all = new Set(held.lines.map((l) => l.swatch ?? ''));
+        return all.size === 1 ? ([...all][0] ?? '') : 'several';
+    });
+
+    /** Numbers typed in: where the box's corner goes, how far all is turned, how large it gets. */
+    const FIELDS: { name: string; value: () => string; unit: string; map: (v: number) => Affine }[] = [
+        {
+            name: 'Across',
+            value: () => (box[0] / perMm).toFixed(1),
+            unit: 'mm',
+            map: (v) => moved(v * perMm - box[0], 0),
+        },
+        {
+            name: 'Down',
+            value: () => (box[1] / perMm).toFixed(1),
+            unit: 'mm',
+            map: (v) => moved(0, v * perMm - box[1]),
+        },
+        { name: 'Turn by', value: () => '0', unit: '°', map: (v) => turned(held.pivot, (v * Math.PI) / 180) },
+        { name: 'Size', value: () => '100', unit: '%', map: (v) => scaled(held.pivot, v / 100, v / 100) },
+    ];
+    function enter(field: (typeof FIELDS)[number], input: HTMLInputElement) {
+        const v = Number(input.value.replace(',', '.'));
+        if (input.value.trim() !== '' && Number.isFinite(v) && input.value !== field.value())
+            void held.lead(field.map(v));
+        input.value = field.value();
+    }
+    const mirror = (across: boolean) => held.lead(scaled(held.pivot, across ? -1 : 1, across ? 1 : -1));
+    const convert = (to: Becomes) => held.do({ do: 'convert', lines: held.ids, to });
+    const order = (to: Level) => held.do({ do: 'order', lines: held.ids, to });
+    const together = async (how: Together) => {
+        await held.do({ do: 'combine', lines: held.ids, how });
+    };
+    const BUTTON = 'btn btn-outline btn-primary btn-xs h-7 px-2 text-[12.5px] font-semibold';
+</script>
+
+{#if n === 0}
+    <p class="mt-2 text-[13px]">Nothing is in hand yet.</p>
+    <div class="mt-2 flex flex-wrap gap-1.5">
+        <button class={BUTTON} onclick={() => held.takeInverse()}>All lines</button>
+        <button class={BUTTON} disabled={held.copied.length === 0 || sheet.busy} onclick={() => held.paste()}
+            >Paste {held.copied.length > 0 ? held.copied.length : ''}</button
+        >
+    </div>
+{:else}
+    <p class="mt-2 text-[13px]"><b>In hand</b>&ensp;<span class="quiet" data-testid="in-hand">{says}</span></p>
+    <div class="mt-1.5 grid grid-cols-2 gap-x-4 gap-y-1 text-[13px]">
+        {#each FIELDS as f (f.name)}
+            <label class="flex items-center justify-between gap-1"
+                >{f.name}
+                <span class="flex items-center gap-1"
+                    ><input
+                        class="w-14 rounded border border-base-300 bg-base-100 px-1 text-right font-semibold"
+                        inputmode="decimal"
+                        aria-label={f.name}
+                        value={f.value()}
+                        disabled={sheet.busy}
+                        onchange={(e) => enter(f, e.currentTarget)}
+                        onkeydown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+                    /><span class="quiet w-5">{f.unit}</span></span
+                ></label
+            >
+        {/each}
+    </div>
+    <Choice
+        label="When it is scaled its weight"
+        value={held.weight ? 'scales' : 'stays'}
+        options={[
+            { value: 'scales', name: 'Scales' },
+            { value: 'stays', name: 'Stays' },
+        ]}
+        onchoose={(v) => (held.weight = v === 'scales')}
+    />
+    <div class="mt-2.5 flex flex-wrap gap-1.5" role="group" aria-label="What becomes of it">
+        <button class={BUTTON} title="Left becomes right" onclick={() => mirror(true)}>Mirror ↔</button>
+        <button class={BUTTON} title="Up becomes down" onclick={() => mirror(false)}>Mirror ↕</button>
+        <button class={BUTTON} title="Ctrl D" onclick={() => held.duplicate()}>Duplicate</button>
+        <button class={BUTTON} title="Ctrl C" onclick={() => held.copy()}>Copy</button>
+        <button class={BUTTON} title="Ctrl V" disabled={held.copied.length === 0} onclick={() => held.paste()}
+            >Paste</button
+        >
+        <button class={BUTTON} title="Delete" onclick={() => held.takeAway()}>Take away</button>
+    </div>
+    <h3 class="quiet mt-2.5 text-[12.5px]">Form</h3>
+    <div class="mt-1 flex flex-wrap gap-1.5" role="group" aria-label="Form">
+        {#if has('centreline')}
+            <button class={BUTTON} onclick={() => convert({ form: 'outline' })}>To outline</button>
+            <button class={BUTTON} onclick={() => convert({ form: 'seam' })}>To seam</button>
+        {/if}
+        {#if has('outline') || has('seam')}
+            <button class={BUTTON} onclick={() => convert({ form: 'centreline', width: 0.6 * perMm })}
+                >To centreline</button
+            >
+        {/if}
+        {#if n === 1 && has('centreline')}
+            <button
+                class="{BUTTON} {held.endsAlong ? 'btn-active' : ''}"
+                aria-pressed={held.endsAlong}
+                title="Then click the line it is to end along"
+                onclick={() => (held.endsAlong = !held.endsAlong)}>End along …</button
+            >
+        {/if}
+        {#if inked > 1}
+            <button class={BUTTON} onclick={() => together('fuse')}>Fuse</button>
+            <button
+                class={BUTTON}
+                title="The one taken last is cut out of the others"
+                onclick={() => together('subtract')}>Subtract</button
+            >
+            <button class={BUTTON} onclick={() => together('intersect')}>Intersect</button>
+        {/if}
+    </div>
+    {#if held.endsAlong}
+        <Slider
+            label="Its distance from that line"
+            value={mending.settings.gap}
+            min={0}
+            max={4}
+            step={0.05}
+            shown="{mending.settings.gap.toFixed(2)} mm"
+            oninput={(v) => (mending.settings.gap = v)}
+            onsave={() => mending.keep()}
+        />
+        <p class="mt-1 text-[12.5px]" role="status"><b>Click the line it is to end along.</b></p>
+    {/if}
+    <h3 class="quiet mt-2.5 text-[12.5px]">Order</h3>
+    <div class="mt-1 flex flex-wrap gap-1.5" role="group" aria-label="Order">
+        <button class={BUTTON} onclick={() => order('top')}>Topmost</button>
+        <button class={BUTTON} onclick={() => order('up')}>Over</button>
+        <button class={BUTTON} onclick={() => order('down')}>Under</button>
+        <button class={BUTTON} onclick={() => order('bottom')}>Lowest</button>
+        {#if n > 1}
+            <button
+                class={BUTTON}
+                title="Ctrl G"
+                onclick={() => held.do({ do: 'group', lines: held.ids, apart: false })}>Group</button
+            >
+        {/if}
+        {#if grouped}
+            <button class={BUTTON} onclick={() => held.do({ do: 'group', lines: held.ids, apart: true })}
+                >Ungroup</button
+            >
+        {/if}
+    </div>
+    <h3 class="quiet mt-2.5 text-[12.5px]">Take also</h3>
+    <div class="mt-1 flex flex-wrap gap-1.5" role="group" aria-label="Take also">
+        <button class={BUTTON} onclick={() => held.takeConnected()}>Connected</button>
+        <button class={BUTTON} onclick={() => held.takeLike('colour')}>Same colour</button>
+        <button class={BUTTON} onclick={() => held.takeLike('width')}>Same width</button>
+        <button class={BUTTON} onclick={() => held.takeInverse()}>The others</button>
+        <button class={BUTTON} onclick={() => held.take([])}>None</button>
+    </div>
+    <label class="mt-3 flex items-center justify-between text-[13px]"
+        >Colour
+        <select
+            class="max-w-44 cursor-pointer bg-base-100 font-semibold"
+            aria-label="Colour of what is in hand"
+            value={colour}
+            disabled={sheet.busy}
+            onchange={(e) =>
+                void sheet.do({
+                    of: 'paint',
+                    do: 'colour_lines',
+                    lines: held.ids,
+                    swatch: e.currentTarget.value || null,
+                })}
+        >
+            {#if colour === 'several'}<option value="several" disabled>several</option>{/if}
+            <option value="">the ink’s</option>
+            {#each shots.shot?.swatches ?? [] as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
+        </select></label
+    >
+{/if}

@@ -1,0 +1,136 @@
+/** The lines in hand at Draw: which, where they lie, and what is done with them. */
+import * as api from '../api';
+import { type Affine, isNowhere } from '../geometry/affine';
+import { around, type Box } from '../geometry/box';
+import { connected, endsOf, placesOf } from '../geometry/places';
+import type { HoldStep } from '../types/HoldStep';
+import type { Line } from '../types/Line';
+import type { LineView } from '../types/LineView';
+import type { Pt } from '../types/Pt';
+import { bench } from './bench.svelte';
+import { tell, tellError } from './notices.svelte';
+import { sheet } from './sheet.svelte';
+
+/** How far a copy is put beside what it was made of, px of the screen. */
+const ASIDE = 24;
+
+class Held {
+    lines = $derived(bench.chosen.map((id) => sheet.view?.lines.get(id)).filter((l) => l !== undefined));
+    ids = $derived(this.lines.map((l) => l.id));
+    /** The box of their paths. */
+    box = $derived(this.lines.reduce<Box | null>((box, l) => around(box, l.bounds), null));
+    /** The place they are turned and scaled about; `null`: their middle. */
+    #pivot = $state.raw<{ of: string; at: Pt } | null>(null);
+    /** Their width is scaled with them. */
+    weight = $state(true);
+    /** Lines that were copied, from whichever drawing. */
+    copied = $state.raw<Line[]>([]);
+    /** The line that those in hand are to end along is picked by the next click. */
+    endsAlong = $state(false);
+
+    get pivot(): Pt {
+        if (this.#pivot?.of === this.ids.join()) return this.#pivot.at;
+        const [x0, y0, x1, y1] = this.box ?? [0, 0, 0, 0];
+        return [(x0 + x1) / 2, (y0 + y1) / 2];
+    }
+
+    set pivot(at: Pt) {
+        this.#pivot = { of: this.ids.join(), at };
+    }
+
+    take(ids: number[]) {
+        bench.chosen = [...new Set(ids)];
+        this.endsAlong = false;
+    }
+
+    /** A line with all of its group. */
+    withGroup(line: LineView): number[] {
+        if (line.group === undefined) return [line.id];
+        return [...(sheet.view?.lines.all() ?? [])].filter((l) => l.group === line.group).map((l) => l.id);
+    }
+
+    /** Everything that those in hand touch, and what that touches. */
+    takeConnected() {
+        const view = sheet.view;
+        if (!view) return;
+        const near = (l: LineView) => view.lines.within(l.bounds, l.width / 2 + 1);
+        this.take(connected(this.lines, near).map((l) => l.id));
+    }
+
+    takeInverse() {
+        const known = new Set(this.ids);
+        this.take([...(sheet.view?.lines.all() ?? [])].map((l) => l.id).filter((id) => !known.has(id)));
+    }
+
+    /** All that are like those in hand: of their colours, or about as broad. */
+    takeLike(what: 'colour' | 'width') {
+        const all = [...(sheet.view?.lines.all() ?? [])];
+        const colours = new Set(this.lines.map((l) => l.swatch));
+        const widths = this.lines.map((l) => l.width);
+        const isLike = (l: LineView) =>
+            what === 'colour'
+                ? l.kind !== 'seam' && colours.has(l.swatch)
+                : widths.some((w) => Math.abs(w - l.width) <= 0.15 * w + 0.2);
+        this.take(all.filter(isLike).map((l) => l.id));
+    }
+
+    do(step: HoldStep) {
+        return sheet.do({ of: 'hold', ...step });
+    }
+
+    /** Leads them through a map; those that are new, or were drawn anew, are in hand then. */
+    async lead(map: Affine, copy = false) {
+        if (this.ids.length === 0 || (isNowhere(map) && !copy)) return;
+        const step: HoldStep = { do: 'move', lines: this.ids, map, weight: this.weight, copy };
+        await this.#takingNew(copy, () => this.do(step));
+    }
+
+    /** Takes in hand what a step adds. */
+    async #takingNew(isNew: boolean, step: () => Promise<unknown>) {
+        const before = new Set([...(sheet.view?.lines.all() ?? [])].map((l) => l.id));
+        await step();
+        if (!isNew || sheet.refused) return;
+        this.take([...(sheet.view?.lines.all() ?? [])].map((l) => l.id).filter((id) => !before.has(id)));
+    }
+
+    async takeAway() {
+        if (this.ids.length === 0) return;
+        await this.do({ do: 'take_away', lines: this.ids });
+        if (!sheet.refused) this.take([]);
+    }
+
+    async copy() {
+        const view = sheet.view;
+        if (!view || this.ids.length === 0) return;
+        try {
+            this.copied = await api.lines(view.info.id, this.ids);
+            tell(`Copied ${this.copied.length === 1 ? '1 line' : `${this.copied.length} lines`}.`);
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    /** Puts what was copied where it lay, in this drawing or another one. */
+    async paste() {
+        if (this.copied.length === 0) return;
+        await this.#takingNew(true, () => this.do({ do: 'paste', lines: this.copied, by: [0, 0] }));
+    }
+
+    duplicate() {
+        const by = ASIDE / bench.camera.scale;
+        return this.lead([1, 0, by, 0, 1, by], true);
+    }
+
+    /** The end of the one in hand nearest to a line ends along it. */
+    async endAlong(along: LineView, gap: number) {
+        this.endsAlong = false;
+        const [line] = this.lines;
+        const ends = line ? endsOf(line) : null;
+        if (!line || !ends) return;
+        const far = (p: Pt) => Math.min(...placesOf(along).map((q) => Math.hypot(p[0] - q[0], p[1] - q[1])));
+        const atEnd = far(ends[1]) < far(ends[0]);
+        await this.do({ do: 'end_along', line: line.id, at_end: atEnd, along: along.id, gap });
+    }
+}
+
+export const held = new Held();
