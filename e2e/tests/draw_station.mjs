@@ -1,42 +1,7 @@
 /** The Draw station: ink by pen and mouse, on what was traced and on a bare sheet. */
 import assert from 'node:assert/strict';
-import { colourAt, demo, demoDrawing, getJson, nudge, onPage, openBrowser, saved } from '../browser.mjs';
-
-/** A pen on the page: pressed, moved, lifted, with pressure and tilt. */
-async function penOf(context, page) {
-    const devices = await context.newCDPSession(page);
-    const send = (type, [x, y], force, tilt = 0) =>
-        devices.send('Input.dispatchMouseEvent', {
-            type,
-            x,
-            y,
-            force,
-            tiltX: tilt,
-            buttons: type === 'mouseReleased' ? 0 : 1,
-            button: 'left',
-            pointerType: 'pen',
-        });
-    return {
-        down: (at, force, tilt) => send('mousePressed', at, force, tilt),
-        move: (at, force, tilt) => send('mouseMoved', at, force, tilt),
-        up: (at) => send('mouseReleased', at, 0),
-    };
-}
-
-/** A new bare sheet, open at Draw. */
-async function bareSheet(page, url) {
-    const { id } = await demoDrawing(url, 0);
-    await page.goto(`${url}/#/drawing/${id}/draw`);
-    const count = (await demo(url)).shots.find((s) => s.number === '012').drawings.length;
-    await page.getByRole('button', { name: 'Bare sheet' }).click();
-    await page.waitForFunction((id) => !location.hash.includes(`/${id}/`), id);
-    const { drawings } = (await demo(url)).shots.find((s) => s.number === '012');
-    assert.equal(drawings.length, count + 1);
-    const { id: bare, name } = drawings[count];
-    await page.waitForURL(`**/drawing/${bare}/draw`);
-    await saved(page);
-    return { bare, name, view: () => getJson(url, `/drawings/${bare}`) };
-}
+import { colourAt, demo, nudge, onPage, openBrowser, saved } from '../browser.mjs';
+import { bareSheet, penOf } from '../drawing.mjs';
 
 const middle = (t) => [600 + 1100 * t, 900 - 420 * Math.sin(Math.PI * t)];
 
@@ -168,6 +133,7 @@ export const tests = {
             const { bare, view } = await bareSheet(page, url);
             const sheet = await view();
             const drag = async (tool, from, to, keys = []) => {
+                await page.getByRole('button', { name: 'Shapes' }).click();
                 await page.getByRole('button', { name: tool, exact: true }).click();
                 for (const key of keys) await page.keyboard.down(key);
                 await page.mouse.move(...(await onPage(page, sheet, from)));

@@ -51,6 +51,16 @@ fn a_bare_sheet_is_inked_by_hand() {
 }
 
 #[test]
+fn lines_are_mended_by_hand() {
+    drive("draw_mends");
+}
+
+#[test]
+fn lines_are_taken_in_hand() {
+    drive("draw_holds");
+}
+
+#[test]
 fn leaks_spans_and_seams_are_found_taken_and_drawn() {
     drive("join_station");
 }

@@ -172,7 +172,7 @@ pub fn ended_along(line: &Line, at_end: bool, other: &Line, gap: f64) -> Option<
         (1..most).find(|&k| far(k) >= 0.0)?
     } else {
         // A line that crosses the other one is cut before it.
-        let crossed = (1..most.min((carried / step) as i64)).find(|&k| far(k) < 0.0);
+        let crossed = (1..most).find(|&k| far(k) < 0.0);
         match crossed {
             Some(k) => (k..most).find(|&k| far(k) >= 0.0)?,
             None => -(1..outer).find(|&k| far(-k) < 0.0)? + 1,

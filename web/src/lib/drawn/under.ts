@@ -34,7 +34,8 @@ export function lineAt(p: Pt, reach: number, which: (l: LineView) => boolean): L
         const hit = near.find((l) => g.isPointInStroke(pathOf(l), p[0], p[1]));
         if (hit) return hit;
     }
-    return undefined;
+    // Within a solid shape is on it.
+    return near.find((l) => l.kind === 'outline' && g.isPointInPath(pathOf(l), p[0], p[1], 'evenodd'));
 }
 
 /** How near to a mark a click must be to take its finding, px of the screen. */
