@@ -4,7 +4,7 @@
  * sheet. Prints the figures.
  */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, measured, openBrowser, quantile, saved } from '../browser.mjs';
+import { demoDrawing, getJson, measured, onPage, openBrowser, quantile, saved } from '../browser.mjs';
 
 /** How soon after an edit is shown the next one begins, ms: nobody judges a finding or draws a seam faster. */
 const PACE = 200;
@@ -25,6 +25,44 @@ async function shown(page) {
     await page.waitForTimeout(PACE);
 }
 
+/** 500 lines in hand, moved to and fro. */
+async function moves(page, url, id, series) {
+    const now = await getJson(url, `/drawings/${id}`);
+    const middle = (l) => [(l.bounds[0] + l.bounds[2]) / 2, (l.bounds[1] + l.bounds[3]) / 2];
+    const off = ([x, y]) => [x - 2400, y - 1800];
+    const near = now.lines
+        .filter((l) => l.kind === 'centreline')
+        .sort((a, b) => Math.hypot(...off(middle(a))) - Math.hypot(...off(middle(b))));
+    const taken = near.slice(0, 500);
+    await page.getByRole('button', { name: 'Take in hand', exact: true }).click();
+    const reach = Math.max(...taken.map((l) => Math.hypot(...off(middle(l)))));
+    const ring = Array.from({ length: 60 }, (_, k) => [
+        2400 + reach * Math.cos((k * Math.PI) / 30),
+        1800 + reach * Math.sin((k * Math.PI) / 30),
+    ]);
+    const to = (p) => onPage(page, now, p);
+    await page.mouse.move(...(await to(ring[0])));
+    await page.mouse.down();
+    for (const p of ring) await page.mouse.move(...(await to(p)));
+    await page.mouse.up();
+    const told = await page.getByTestId('in-hand').innerText();
+    const count = Number(/\d+/.exec(told)[0]);
+    assert.ok(count > 400 && count < 700, told);
+    // They are dragged by a line half way out: in the middle lies the place that stays.
+    const [x, y] = taken[250].path
+        .match(/-?[\d.]+/g)
+        .slice(0, 2)
+        .map(Number);
+    let at = [x, y];
+    await series(`${count} lines in hand moved`, 6, async (k) => {
+        const by = k % 2 ? -30 : 30;
+        const from = await to(at);
+        await stroke(page, from, [by, 0]);
+        const [x1] = await to([at[0] + 1000, at[1]]);
+        at = [at[0] + (1000 * by) / (x1 - from[0]), at[1]];
+    });
+}
+
 export const tests = {
     async 'edits in a drawing of 5000 lines show with their regions'(url) {
         const { page, troubles, close } = await openBrowser();
@@ -37,9 +75,13 @@ export const tests = {
             await page.waitForFunction(() => /\d+ open/.test(document.body.innerText));
             const all = [];
             const ink = [];
+            // What changes many lines at a time is told by itself.
+            const many = /moved|eraser|calm/;
             const note = async (name, took, inked) => {
-                all.push(...took);
-                ink.push(...inked);
+                if (!many.test(name)) {
+                    all.push(...took);
+                    ink.push(...inked);
+                }
                 const ms = (list, q) => quantile(list, q).toFixed(0);
                 console.log(
                     `figure: 5,000 lines, ${name}: pointer up to regions ${ms(took, 0.5)} ms median, ${ms(took, 0.95)} ms p95; to the ink ${ms(inked, 0.5)} ms, ${ms(inked, 0.95)} ms; ${took.length} edits`,
@@ -81,6 +123,14 @@ export const tests = {
                 });
                 await page.keyboard.press('4');
                 await series(`${zoom}, strokes of ink`, 20, (k) => stroke(page, place(k + 50), [120, 40]));
+                await page.getByRole('button', { name: 'Erase', exact: true }).click();
+                await series(`${zoom}, strokes of the eraser`, 16, (k) => stroke(page, place(k + 90), [90, 60]));
+                for (const name of ['Redraw', 'Calm']) {
+                    await page.getByRole('button', { name: 'Mend' }).click();
+                    await page.getByRole('button', { name, exact: true }).click();
+                    await series(`${zoom}, ${name.toLowerCase()}`, 16, (k) => stroke(page, place(k + 130), [70, 20]));
+                }
+                if (key === 'f') await moves(page, url, drawing.id, series);
                 await page.keyboard.press('5');
                 await page.keyboard.press('Escape');
                 await page.keyboard.press('j');

@@ -5,7 +5,7 @@ use super::redraw::Reshaped;
 use super::stretch::{Way, led, opened};
 use super::stroke::{box_radius, corners_of, on_grid, smoothed};
 use crate::geom::profile::{thin_profile, width_at};
-use crate::geom::{Bounds, Pt, nearest_on_segment};
+use crate::geom::{Bounds, Pt, nearest_on_segment, segments_gap};
 use crate::model::erasure::InkPath;
 use crate::model::line::{Form, Line, Made};
 use crate::weight::BROADEST;
@@ -29,6 +29,18 @@ impl Rub<'_> {
         Bounds::of(self.path).grown(self.radius)
     }
 
+    /// Whether a line comes so near that it is rubbed.
+    fn reaches(&self, line: &Line) -> bool {
+        if !line.bounds().touches(&self.bounds()) {
+            return false;
+        }
+        let near = |w: &[Pt]| {
+            Bounds::of(w).touches(&self.bounds())
+                && self.path.windows(2).any(|v| segments_gap(w[0], w[1], v[0], v[1]) < self.radius)
+        };
+        line.spine().is_some_and(|s| s.flatten(0.5).windows(2).any(near))
+    }
+
     /// How often it passed over a place, about: the length of it that is near, by how near, in diameters.
     fn passes(&self, p: Pt) -> f64 {
         let r = self.radius;
@@ -36,10 +48,7 @@ impl Rub<'_> {
             let far = p.dist(w[0].lerp(w[1], nearest_on_segment(p, w[0], w[1])));
             if far >= r { 0.0 } else { (1.0 - (far / r).powi(2)).powi(2) * w[0].dist(w[1]).min(2.0 * r) }
         };
-        match self.path {
-            [one] => (1.0 - (p.dist(*one) / r).powi(2)).max(0.0).powi(2),
-            path => path.windows(2).map(share).sum::<f64>() / r,
-        }
+        self.path.windows(2).map(share).sum::<f64>() / r
     }
 }
 
@@ -129,7 +138,7 @@ pub fn calmed(line: &Line, rub: &Rub, strength: f64) -> Option<Reshaped> {
     if let Form::Outline { contours } = &line.form {
         return edges(line, contours, |edge| calmed(edge, rub, strength));
     }
-    if !line.bounds().touches(&rub.bounds()) {
+    if !rub.reaches(line) {
         return None;
     }
     let share = |p: Pt| 1.0 - (-strength * rub.passes(p)).exp();
@@ -172,7 +181,7 @@ fn edges(
 /// A centreline made thicker where it was rubbed, `strength` above 0, or thinner, below. `None`: nothing of it changes.
 pub fn pressed(line: &Line, rub: &Rub, strength: f64) -> Option<Line> {
     let Form::Centreline { spine, width, ends } = &line.form else { return None };
-    if !line.bounds().touches(&rub.bounds()) {
+    if !rub.reaches(line) {
         return None;
     }
     let read = read(line, TREMOR, &|p| strength * rub.passes(p))?;

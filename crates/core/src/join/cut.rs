@@ -2,9 +2,9 @@
 //! there round, flat or along it; solid shapes are cut exactly on it (polygon difference by `i_overlay`).
 
 use crate::geom::area::{Rings, common, inked, slit, united, unlike, without};
-use crate::geom::flat::FlatPoint;
+use crate::geom::flat::{FlatPoint, Stroke};
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Bounds, Pt, inside, segments_cross, segments_gap};
+use crate::geom::{Bounds, Pt, inside, nearest_on_segment, segments_cross, segments_gap, thinned};
 use crate::model::erasure::{Erasure, InkPath};
 use crate::model::line::{End, EndStyle, Form, Line, Made};
 use std::sync::Arc;
@@ -71,8 +71,9 @@ pub fn erase(lines: &[Arc<Line>], rings: &[Vec<Pt>], chosen: &dyn Fn(&Line) -> b
     out
 }
 
-/// How far off the eraser's edge a line may end that stays a centreline, px on average along the cut.
-const BLUNT: f64 = 0.1;
+/// How far off the eraser's edge a line may end that stays a centreline, px on average along the cut, and anywhere on it.
+const BLUNT: f64 = 0.03;
+const BLUNT_ANYWHERE: f64 = 0.15;
 
 /// An end of a stretch: where it lies and, if it was cut there, which way the cutter runs.
 #[derive(Debug, Clone, Copy)]
@@ -142,16 +143,23 @@ impl Cutter {
 
     /// Takes what lies within off the ink of a drawn centreline.
     fn erases(&self, (n, line): (usize, &Line), out: &mut CutOut) {
-        let ink = inked(&line.stroke(FINE));
-        let shapes = without(&ink, &self.rings);
-        let left: Rings = shapes.concat();
-        if unlike(&ink, &left) < 1e-3 {
+        let mut divided = CutOut::default();
+        let is_divided = self.divides((n, line), EndStyle::AlongCutter, &mut divided);
+        if !is_divided && self.reaching_in(&line.flat(FLATNESS)).is_empty() {
             return;
         }
-        let mut divided = CutOut::default();
-        self.divides((n, line), EndStyle::AlongCutter, &mut divided);
+        if is_divided && self.divides_cleanly(line, divided.left.first().map_or(&[], |l| &l.1)) {
+            out.left.append(&mut divided.left);
+            out.ends.append(&mut divided.ends);
+            return;
+        }
+        let ink = self.ink_near(line);
+        if common(&ink, &self.rings).is_empty() {
+            return;
+        }
+        let left: Rings = without(&ink, &self.rings).concat();
         if let Some((_, lines)) = divided.left.first() {
-            let seen = lines.iter().fold(Rings::new(), |all, l| united(&all, &inked(&l.stroke(FINE))).concat());
+            let seen = lines.iter().fold(Rings::new(), |all, l| united(&all, &self.ink_near(l)).concat());
             let cuts: f64 = divided.ends.iter().map(|[end, tip]| 2.0 * end.dist(*tip)).sum();
             if unlike(&seen, &left) <= BLUNT * cuts.max(0.5) {
                 out.left.append(&mut divided.left);
@@ -159,7 +167,81 @@ impl Cutter {
                 return;
             }
         }
+        let shapes = without(&inked(&line.stroke(FINE)), &self.rings);
         out.left.push((n, shapes.iter().map(|s| shape(line, s)).collect()));
+    }
+
+    /// Whether what is left of a line ends as the outline passes, and that meets the line's ink nowhere else.
+    fn divides_cleanly(&self, line: &Line, left: &[Line]) -> bool {
+        let mut tips: Vec<(Pt, f64)> = Vec::new();
+        for part in left {
+            let Form::Centreline { ends, .. } = &part.form else { continue };
+            let flat = part.flat(FLATNESS);
+            let n = flat.len();
+            // One much shorter than it is broad is no stroke any more.
+            let widest = flat.iter().map(|f| f.width).fold(0.0, f64::max);
+            if n < 2 || flat.windows(2).map(|w| w[0].p.dist(w[1].p)).sum::<f64>() < 0.5 * widest {
+                return false;
+            }
+            for (end, (tip, inner)) in ends.iter().zip([(flat[0], flat[1]), (flat[n - 1], flat[n - 2])]) {
+                let End::AlongCutter(along) = end else { continue };
+                let half = tip.width / 2.0;
+                let slant = (inner.p - tip.p).unit().cross(along.unit()).abs();
+                // What is cut nearly along ends in a sliver.
+                if slant < 0.4 {
+                    return false;
+                }
+                // Just before the cut is outside, just behind it within, all across the ink.
+                let across = along.unit() * (half / slant);
+                let normal = along.unit().turned();
+                let inward = normal * (BLUNT_ANYWHERE * normal.dot(inner.p - tip.p).signum());
+                let fits = |t: f64| {
+                    let q = tip.p + across * t;
+                    self.holds(q - inward) && !self.holds(q + inward)
+                };
+                if ![-1.0, -0.5, 0.5, 1.0].into_iter().all(fits) {
+                    return false;
+                }
+                tips.push((tip.p, half / slant + 1.0));
+            }
+        }
+        // An edge that passes through the ink does so at a cut: what of it lies in the ink is near that.
+        let at_cut = |p: Pt| tips.iter().any(|(tip, reach)| p.dist(*tip) < *reach);
+        let strays = |w: &[FlatPoint], a: Pt, b: Pt| {
+            let half = w[0].width.max(w[1].width) / 2.0;
+            let steps = (a.dist(b) / (0.25 * half).max(0.5)).ceil().clamp(1.0, 400.0) as usize;
+            (0..=steps).map(|k| a.lerp(b, k as f64 / steps as f64)).any(|p| {
+                let t = nearest_on_segment(p, w[0].p, w[1].p);
+                p.dist(w[0].p.lerp(w[1].p, t)) < half && !at_cut(p)
+            })
+        };
+        let touched = |w: &[FlatPoint]| {
+            let near = Bounds::of([&w[0].p, &w[1].p]).grown(w[0].width.max(w[1].width) / 2.0);
+            near.touches(&self.bounds)
+                && self.edges().any(|(a, b)| near.touches(&Bounds::of([&a, &b])) && strays(w, a, b))
+        };
+        !line.flat(FLATNESS).windows(2).any(touched)
+    }
+
+    /// The ink of the stretches of a line that come near.
+    fn ink_near(&self, line: &Line) -> Rings {
+        let Stroke { flat, facets } = line.stroke(FINE);
+        let near = |w: &[FlatPoint]| {
+            let half = w[0].width.max(w[1].width) / 2.0 + 1.0;
+            Bounds::of([&w[0].p, &w[1].p]).grown(half).touches(&self.bounds)
+        };
+        let mut out = Rings::new();
+        let mut from = 0;
+        for run in flat.windows(2).map(near).collect::<Vec<_>>().chunk_by(|a, b| a == b) {
+            let to = from + run.len();
+            if run[0] {
+                let facets = [facets[0].filter(|_| from == 0), facets[1].filter(|_| to == flat.len() - 1)];
+                let ink = inked(&Stroke { flat: flat[from..=to].to_vec(), facets });
+                out = if out.is_empty() { ink } else { united(&out, &ink).concat() };
+            }
+            from = to;
+        }
+        out
     }
 
     /// The stretches of a line that lie outside; `None` if all of it does.
@@ -243,7 +325,10 @@ impl Cutter {
 
 /// A line's ink as a solid shape within rings.
 fn shape(line: &Line, rings: &Rings) -> Line {
-    let contour = |ring: &Vec<Pt>| Spine::through(&ring.iter().chain(ring.first()).copied().collect::<Vec<_>>(), true);
+    let contour = |ring: &Vec<Pt>| {
+        let closed: Vec<Pt> = ring.iter().chain(ring.first()).copied().collect();
+        Spine::through(&thinned(&closed, FINE), true)
+    };
     let made = if line.made == Made::Traced { Made::Edited } else { line.made };
     Line { form: Form::Outline { contours: rings.iter().map(contour).collect() }, made, ..line.clone() }
 }

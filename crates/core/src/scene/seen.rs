@@ -85,7 +85,7 @@ impl Sheet {
         let over = self.over_pixels(&lifted.alpha);
         // Lines of another weight take time to draw: where many boxes overlap, each of them once.
         let areas = if self.reweighed.is_empty() || boxes.len() < MANY_BOXES {
-            boxes.clone()
+            merged(&boxes)
         } else {
             let corners: Vec<Pt> = boxes.iter().flat_map(|b| [b.min, b.max]).collect();
             vec![Bounds::of(&corners)]
@@ -133,6 +133,21 @@ impl OverPixels<'_> {
             pixels::draw_in(alpha, line, area);
         }
     }
+}
+
+/// Boxes that hold the same, those that overlap much put together: nothing is drawn many times.
+fn merged(boxes: &[Bounds]) -> Vec<Bounds> {
+    let size = |b: &Bounds| (b.max.x - b.min.x).max(0.0) * (b.max.y - b.min.y).max(0.0);
+    let mut out: Vec<Bounds> = Vec::new();
+    for b in boxes {
+        let mut now = *b;
+        // What it grows to may take in others in turn.
+        while let Some(k) = out.iter().position(|o| size(&o.around(&now)) <= size(o) + size(&now)) {
+            now = out.swap_remove(k).around(&now);
+        }
+        out.push(now);
+    }
+    out
 }
 
 /// What of one list is not in another that is mostly the same: both begin and end alike.
