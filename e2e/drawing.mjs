@@ -63,7 +63,7 @@ export async function sheetWith(page, url, strokes, at = 'draw') {
     const { id } = await post(url, `/shots/${shot.id}/blank`, { name, width: 2400, height: 1800, dpi: 300 });
     for (const places of strokes) {
         const samples = places.map(([x, y]) => [x, y, null, null, null]);
-        await step(url, id, { of: 'draw', do: 'ink', samples, pen: PEN, swatch: null, under: false });
+        await step(url, id, { of: 'draw', do: 'ink', samples, pen: PEN, swatch: null, under: false, fuse: false });
     }
     await page.goto(`${url}/#/drawing/${id}/${at}`);
     await page.waitForURL(`**/drawing/${id}/${at}`);

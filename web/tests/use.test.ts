@@ -120,6 +120,7 @@ test('ink is drawn as the device told it, by the pen as it is set', async () => 
             // A swatch that the shot has no more is not asked for.
             swatch: null,
             under: true,
+            fuse: false,
         },
     ]);
 });

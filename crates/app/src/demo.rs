@@ -1,9 +1,14 @@
-//! The demo's sheets as files: what the sheet feeder and the phone camera deliver.
+//! The demo's sheets as files: what the sheet feeder and the phone camera deliver; and what was drawn on the tablet.
 
+use crate::intake::{NewDrawing, blank};
+
+use rhizograph_core::draw::{Follows, Pen, ink};
+use rhizograph_core::model::line::{Line, Made};
 use rhizograph_demo::camera::photograph;
 use rhizograph_demo::feeder::{Sheet, scan};
 use rhizograph_demo::marrow::{self, DPI, DRAWINGS};
 use rhizograph_demo::random::unit;
+use rhizograph_demo::{DRAWN, kettle};
 use rhizograph_formats::{Error, raster_out};
 
 /// The drawing that the photo of shot 013 shows.
@@ -43,4 +48,16 @@ pub fn photographed(number: usize) -> Result<(String, Vec<u8>), Error> {
 /// All sheets of the demo shot, in order, with their names.
 pub fn sheets() -> impl Iterator<Item = Result<(String, Vec<u8>), Error>> {
     (0..DRAWINGS).map(|n| Ok((file_name(n), scanned(n)?)))
+}
+
+/// The drawing that is inked by the strokes of the tablet, and its original: a bare sheet.
+pub fn drawn() -> Result<(NewDrawing, Vec<u8>), Error> {
+    let (mut drawing, bytes) = blank(DRAWN, [kettle::WIDTH, kettle::HEIGHT], kettle::DPI)?;
+    for stroke in kettle::strokes() {
+        let follows = Follows::Pressure { least: 0.25, bend: 1.2 };
+        let pen = Pen { width: stroke.width * 1.4, steadying: 0.3, follows, tilt: 0.0, grain: 1.5 };
+        let form = ink(&stroke.samples, &pen).map_err(|e| Error::Damaged("stroke", e.to_string()))?;
+        drawing.sheet.draw(Line::new(0, form, Made::Hand));
+    }
+    Ok((drawing, bytes))
 }

@@ -165,7 +165,13 @@ fn write() -> Written {
             let t = f64::from(k) / 30.0;
             Sample(30.0 + 90.0 * t, 190.0 + 12.0 * (5.0 * t).sin(), Some(t), Some([20.0 * t, 5.0]), Some(250.0 * t))
         };
-        Command::Draw(DrawStep::Ink { samples: (0..=30).map(sample).collect(), pen, swatch: None, under: true })
+        Command::Draw(DrawStep::Ink {
+            samples: (0..=30).map(sample).collect(),
+            pen,
+            swatch: None,
+            under: true,
+            fuse: false,
+        })
     });
     step(&|_, _| {
         let (from, to) = (pt(20.0, 20.0), pt(60.0, 44.0));

@@ -97,7 +97,7 @@ proptest! {
             samples.into_iter().map(|(x, y, p, t, ms)| Sample(x, y, p, t.map(|t| [t, -t]), ms)).collect();
         let follows = [Follows::Pressure { least, bend }, Follows::Speed { least }, Follows::Steady][follows as usize];
         let pen = Pen { width, steadying, follows, tilt: 0.5, grain };
-        let step = DrawStep::Ink { samples: samples.clone(), pen, swatch: None, under: false };
+        let step = DrawStep::Ink { samples: samples.clone(), pen, swatch: None, under: false, fuse: false };
         let sheet = Sheet::new(400, 300, 300.0);
         let blank = inked(&[]);
         let scene = Scene::of(&sheet, &blank);
@@ -184,7 +184,8 @@ fn new_ink_joins_what_it_meets_and_lies_over_or_under_it() {
         (0..=160).map(|k| Sample(110.0 + 1.125 * f64::from(k), 150.0, None, None, None)).collect();
     let mut places = Vec::new();
     for under in [false, true] {
-        let step = DrawStep::Ink { samples: samples.clone(), pen: PEN, swatch: Some("skin".into()), under };
+        let step =
+            DrawStep::Ink { samples: samples.clone(), pen: PEN, swatch: Some("skin".into()), under, fuse: false };
         let swatches = ["skin".to_owned()];
         let change = plan(&sheet, &step.into(), &Given { lifted: &ink, scene: &scene, swatches: &swatches }).unwrap();
         let after = change.apply(&sheet).unwrap();
@@ -194,7 +195,7 @@ fn new_ink_joins_what_it_meets_and_lies_over_or_under_it() {
         places.push(after.lines.iter().position(|l| l.made == Made::Hand).unwrap());
     }
     assert_eq!(places, [sheet.lines.len(), 0]);
-    let unknown = DrawStep::Ink { samples, pen: PEN, swatch: Some("gone".into()), under: false };
+    let unknown = DrawStep::Ink { samples, pen: PEN, swatch: Some("gone".into()), under: false, fuse: false };
     assert!(plan(&sheet, &unknown.into(), &Given { lifted: &ink, scene: &scene, swatches: &[] }).is_err());
 }
 
@@ -247,7 +248,7 @@ fn what_was_drawn_under_the_lifted_ink_stays_under_it_when_it_is_traced_again() 
     let mut sheet = traced(&ink);
     for (y, under) in [(100.0, true), (200.0, false)] {
         let samples = vec![Sample(20.0, y, None, None, None), Sample(380.0, y, None, None, None)];
-        let step = DrawStep::Ink { samples, pen: PEN, swatch: None, under };
+        let step = DrawStep::Ink { samples, pen: PEN, swatch: None, under, fuse: false };
         let scene = Scene::of(&sheet, &ink);
         let given = Given { lifted: &ink, scene: &scene, swatches: &[] };
         sheet = plan(&sheet, &step.into(), &given).unwrap().apply(&sheet).unwrap();
@@ -312,4 +313,39 @@ fn shapes_hold_what_lies_within_and_refuse_to_be_nothing() {
         assert!(plan(&sheet, &step(shape, pt(20.0, 20.0), to, Inked::Both, false).into(), &given).is_err());
     }
     assert!(plan(&sheet, &step(Shape::Line, pt(20.0, 20.0), pt(1e7, 0.0), Inked::Line, false).into(), &given).is_err());
+}
+
+#[test]
+fn strokes_of_one_colour_fuse_as_drawn_or_stay_apart() {
+    let blank = inked(&[]);
+    let swatches = ["skin".to_owned()];
+    let stroke = |x: f64, y: f64, dx: f64, dy: f64| -> Vec<Sample> {
+        (0..=40).map(|k| f64::from(k) / 40.0).map(|t| Sample(x + dx * t, y + dy * t, None, None, None)).collect()
+    };
+    let drawn = |sheet: &Sheet, samples: Vec<Sample>, swatch: Option<String>, fuse| {
+        let scene = Scene::of(sheet, &blank);
+        let step = DrawStep::Ink { samples, pen: PEN, swatch, under: false, fuse }.into();
+        let given = Given { lifted: &blank, scene: &scene, swatches: &swatches };
+        let change = plan(sheet, &step, &given).unwrap();
+        let after = change.apply(sheet).unwrap();
+        assert_eq!(change.undo(&after).unwrap(), *sheet);
+        after
+    };
+    let seen = |s: &Sheet| s.visible_ink(&blank).alpha.data;
+    let mut sheet = Sheet::new(400, 300, 300.0);
+    let mut apart = sheet.clone();
+    let strokes = [stroke(50.0, 100.0, 200.0, 0.0), stroke(120.0, 40.0, 0.0, 120.0), stroke(50.0, 160.0, 200.0, -90.0)];
+    for samples in &strokes {
+        sheet = drawn(&sheet, samples.clone(), None, true);
+        apart = drawn(&apart, samples.clone(), None, false);
+    }
+    assert_eq!((sheet.lines.len(), apart.lines.len()), (1, 3));
+    assert_eq!(sheet.lines[0].id, apart.lines[0].id, "it keeps the first one's number");
+    assert!(matches!(sheet.lines[0].form, Form::Outline { .. }));
+    let off = seen(&sheet).iter().zip(seen(&apart)).filter(|(a, b)| a.abs_diff(*b) > 90).count();
+    assert_eq!(off, 0, "it looks as it was drawn");
+    // Another colour, and what lies elsewhere, stay by themselves.
+    let other = drawn(&sheet, strokes[1].clone(), Some("skin".into()), true);
+    let elsewhere = drawn(&other, stroke(300.0, 250.0, 60.0, 0.0), None, true);
+    assert_eq!((other.lines.len(), elsewhere.lines.len()), (2, 3));
 }

@@ -21,6 +21,7 @@ use rhizograph_core::raster::ink::{IS_INK, Ink};
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::raster::strokes;
 use rhizograph_core::scene::Scene;
+use rhizograph_core::scene::findings::Finding;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::Adjust;
 use support::anew::{finds_the_same, is_that_of};

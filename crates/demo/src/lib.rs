@@ -1,11 +1,14 @@
 //! *Kettle Post*, the demo: Marrow the tortoise delivers hot kettles along a sea wall. Drawn from parameters, the same
-//! every time, with gaps and tails placed on purpose; and the two devices: the sheet feeder, which turns each drawing into a scan, and the phone camera.
+//! every time, with gaps and tails placed on purpose; and the devices: the sheet feeder,
+//! which turns each drawing into a scan, the phone camera, and the tablet.
 
 pub mod camera;
 pub mod feeder;
+pub mod kettle;
 pub mod marrow;
 pub mod pen;
 pub mod random;
+pub mod tablet;
 
 use rhizograph_core::model::paint::Swatch;
 
@@ -15,6 +18,12 @@ pub const SHOT_NAME: &str = "Along the sea wall";
 /// The shot that is one phone photo.
 pub const PHOTO_SHOT: &str = "013";
 pub const PHOTO_SHOT_NAME: &str = "By the kitchen window";
+
+/// The shot that is drawn on a tablet.
+pub const DRAWN_SHOT: &str = "014";
+pub const DRAWN_SHOT_NAME: &str = "The kettle by itself";
+/// Its one drawing.
+pub const DRAWN: &str = "K-01";
 
 /// The colour model of the shot.
 pub fn swatches() -> Vec<Swatch> {

@@ -1,6 +1,6 @@
 //! The demo production, put into an empty database.
 
-use crate::demo::{PHOTOGRAPHED, photographed, sheets};
+use crate::demo::{PHOTOGRAPHED, drawn, photographed, sheets};
 use crate::{reader, store};
 use rhizograph_demo::swatches;
 use sqlx::PgPool;
@@ -16,8 +16,8 @@ pub enum Error {
 
 /// Puts the demo production into the database, all of it or, where that breaks off, none.
 pub async fn load(pool: &PgPool) -> Result<(), Error> {
-    let drawn = || Ok((sheets().collect::<Result<Vec<_>, _>>()?, photographed(PHOTOGRAPHED)?));
-    let (sheets, photo) = tokio::task::spawn_blocking(drawn)
+    let made = || Ok((sheets().collect::<Result<Vec<_>, _>>()?, photographed(PHOTOGRAPHED)?, drawn()?));
+    let (sheets, photo, (drawing, bare)) = tokio::task::spawn_blocking(made)
         .await
         .map_err(|e| Error::Made(e.to_string()))?
         .map_err(|e: rhizograph_formats::Error| Error::Made(e.to_string()))?;
@@ -36,5 +36,8 @@ pub async fn load(pool: &PgPool) -> Result<(), Error> {
             store::insert_drawing(&mut tx, shot, &drawing, &bytes).await?;
         }
     }
+    let (number, name) = (rhizograph_demo::DRAWN_SHOT, rhizograph_demo::DRAWN_SHOT_NAME);
+    let shot = store::add_shot(&mut *tx, production, number, name, &swatches()).await?;
+    store::insert_drawing(&mut tx, shot, &drawing, &bare).await?;
     Ok(tx.commit().await?)
 }

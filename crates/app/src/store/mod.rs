@@ -456,7 +456,7 @@ impl Step {
 }
 
 /// Changes that take more bytes than this are stored with the state they leave.
-const MOST_IN_JOURNAL: usize = 256 << 10;
+const MOST_IN_JOURNAL: usize = 4 << 20;
 
 /// The length from which on a journal is worth settling, steps.
 pub const LONG_JOURNAL: i64 = 48;

@@ -32,6 +32,17 @@
         onchoose={(shapes) => set({ shapes })}
     />
 {/if}
+{#if bench.tool === 'ink'}
+    <Choice
+        label="Overlapping strokes"
+        value={p.fuse ? 'fuse' : 'apart'}
+        options={[
+            { value: 'fuse', name: 'Fuse', help: 'Those of one colour become one shape' },
+            { value: 'apart', name: 'Stay apart' },
+        ]}
+        onchoose={(how) => set({ fuse: how === 'fuse' })}
+    />
+{/if}
 <Choice
     label="New ink lies"
     value={p.under ? 'under' : 'over'}

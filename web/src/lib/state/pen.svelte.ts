@@ -17,6 +17,8 @@ const USUAL = {
     /** `null`: the ink's colour. */
     swatch: null as string | null,
     under: false,
+    /** Strokes of one colour become one shape where they lie on one another. */
+    fuse: false,
     /** What rectangles and ellipses are drawn as. */
     shapes: 'line' as Inked,
 };

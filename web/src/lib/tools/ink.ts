@@ -78,12 +78,12 @@ export function drawMeeting(g: CanvasRenderingContext2D, [x, y]: Pt) {
 
 async function use(stroke: Stroke) {
     const { samples } = catching(stroke.samples);
-    const { swatch, under } = pen.settings;
+    const { swatch, under, fuse } = pen.settings;
     const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
     const drawn = { points: shaped(samples, penNow()), colour: inkColour() };
     wet.add(drawn);
     try {
-        await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: known, under });
+        await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: known, under, fuse });
     } finally {
         wet.delete(drawn);
     }
