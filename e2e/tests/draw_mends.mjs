@@ -184,4 +184,82 @@ export const tests = {
             await close();
         }
     },
+
+    async 'points are set, added, made smooth and taken away, with a field chart under the drawing'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { view, lines } = await sheetWith(page, url, [LEVEL]);
+            const sheet = await view();
+            const to = (p) => onPage(page, sheet, p);
+            const draw = mouseOn(page, sheet);
+            await mend(page, 'Points');
+            const click = async (p, key) => {
+                if (key) await page.keyboard.down(key);
+                await page.mouse.click(...(await to(p)));
+                if (key) await page.keyboard.up(key);
+                await saved(page);
+                await page.waitForTimeout(250);
+            };
+            await click([1200, 900]);
+            assert.equal((await view()).steps, 1, 'its points are shown, nothing else');
+            await click([1200, 900]);
+            assert.equal((await view()).undo, 'reshaped a line');
+            await draw([
+                [1200, 900],
+                [1200, 860],
+                [1200, 700],
+            ]);
+            await page.waitForTimeout(250);
+            const up = (await lines())[0];
+            assert.ok(off(up, [1200, 700]) < 6, `${off(up, [1200, 700])} px off`);
+            assert.ok(off(up, [300, 900]) < 0.1 && off(up, [2100, 900]) < 0.1, 'its ends stay');
+            await click([1200, 700], 'Shift');
+            assert.equal((await view()).steps, 4, 'a corner');
+            await click([1200, 700], 'Alt');
+            assert.equal((await view()).steps, 5);
+            for (let k = 0; k < 4; k++) {
+                await page.keyboard.press('Control+z');
+                await saved(page);
+            }
+            const back = (await lines())[0];
+            assert.ok(back.points.every((p) => Math.abs(p[1] - 900) < 0.1));
+            // The chart's outermost field runs along the sheet's edge; ink lies over it.
+            const spot = await to([1200, 450]);
+            const white = await colourAt(page, spot);
+            await page.getByLabel('Chart').selectOption('12');
+            const bluish = async () => {
+                const all = await Promise.all([-1, 0, 1].map((d) => colourAt(page, [spot[0] + d, spot[1]])));
+                return all.some((c) => c[2] > c[0] + 20);
+            };
+            assert.ok(white[2] <= white[0] + 20);
+            for (let k = 0; k < 40 && !(await bluish()); k++) await page.waitForTimeout(50);
+            assert.ok(await bluish(), 'the chart is seen');
+            await page.getByRole('button', { name: 'under', exact: true }).click();
+            await page.getByRole('button', { name: 'over', exact: true }).waitFor();
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
+    async 'strokes of one colour fuse as they are drawn, or stay apart'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { view } = await sheetWith(page, url, [LEVEL]);
+            const draw = mouseOn(page, await view());
+            const kinds = async () => (await view()).lines.map((l) => l.kind);
+            await draw(UPRIGHT);
+            assert.deepEqual(await kinds(), ['centreline', 'centreline']);
+            await page.getByRole('radio', { name: 'Fuse', exact: true }).click();
+            await draw(between([700, 400], [1500, 1400]));
+            assert.deepEqual(await kinds(), ['outline']);
+            assert.equal((await view()).undo, 'ink, fused');
+            await page.keyboard.press('Control+z');
+            await saved(page);
+            assert.deepEqual(await kinds(), ['centreline', 'centreline']);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
 };

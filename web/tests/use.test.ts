@@ -66,14 +66,14 @@ beforeEach(() => {
     bench.swatch = 'shell';
 });
 
-test('every tool but that to look with does something with a stroke', async () => {
+test('every tool but those to look with and to set points does something with a stroke', async () => {
     here.line = { id: 3, kind: 'centreline', made: 'bridge' };
     const lines = { within: () => [{ id: 3, path: 'M36 30C37 31 38 32 39 33' }], get: () => undefined };
     sheet.view = { ...sheet.view, lines } as unknown as Shown;
     for (const station of Object.keys(TRAYS) as (keyof typeof TRAYS)[]) {
         for (const tool of toolsOf(TRAYS[station])
             .map((t) => t.id)
-            .filter((t) => t !== 'look' && t !== 'corners')) {
+            .filter((t) => !['look', 'corners', 'points'].includes(t))) {
             [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
             bench.station = station;
             await with_(tool);

@@ -2,8 +2,12 @@
 
 use crate::intake::{NewDrawing, blank};
 
+use crate::service::open::progress;
 use rhizograph_core::draw::{Follows, Pen, ink};
 use rhizograph_core::model::line::{Line, Made};
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::scene::Scene;
 use rhizograph_demo::camera::photograph;
 use rhizograph_demo::feeder::{Sheet, scan};
 use rhizograph_demo::marrow::{self, DPI, DRAWINGS};
@@ -59,5 +63,8 @@ pub fn drawn() -> Result<(NewDrawing, Vec<u8>), Error> {
         let form = ink(&stroke.samples, &pen).map_err(|e| Error::Damaged("stroke", e.to_string()))?;
         drawing.sheet.draw(Line::new(0, form, Made::Hand));
     }
+    let sheet = &drawing.sheet;
+    let bare = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
+    drawing.progress = progress(sheet, &Scene::of(sheet, &bare));
     Ok((drawing, bytes))
 }

@@ -23,6 +23,9 @@ pub struct NewDrawing {
     pub sha256: String,
     /// What of the file is missing or was left out, in words.
     pub notes: Vec<String>,
+    /// How far it is as it comes in.
+    #[serde(default)]
+    pub progress: Progress,
     pub sheet: Sheet,
 }
 
@@ -85,7 +88,7 @@ pub fn new_drawing(
         s
     });
     let file_name = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
-    Ok(NewDrawing { name, file_name, sha256, notes, sheet })
+    Ok(NewDrawing { name, file_name, sha256, notes, progress: Progress::default(), sheet })
 }
 
 /// How long reading vector art and opening it may take, and how much of that is left for storing each of its lines: what

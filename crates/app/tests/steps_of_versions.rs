@@ -57,6 +57,7 @@ fn name(command: &Command) -> &'static str {
         Command::Mend(MendStep::Press { .. }) => "press",
         Command::Mend(MendStep::Bend { .. }) => "bend",
         Command::Mend(MendStep::Erase { .. }) => "erase",
+        Command::Mend(MendStep::Reshape { .. }) => "reshape",
         Command::Hold(HoldStep::Move { .. }) => "move",
         Command::Hold(HoldStep::Paste { .. }) => "paste",
         Command::Hold(HoldStep::TakeAway { .. }) => "take_away",
@@ -89,7 +90,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 39;
+const ALL: usize = 40;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -217,6 +218,12 @@ fn write() -> Written {
     step(&|_, _| Command::Mend(MendStep::Press { path: path.clone(), radius: 10.0, strength: 1.0, lines: vec![] }));
     step(&|s, _| {
         Command::Mend(MendStep::Bend { line: lifted(s), from: pt(35.0, 110.0), to: pt(30.0, 112.0), reach: 25.0 })
+    });
+    step(&|s, _| {
+        let line = s.lines.iter().find(|l| l.spine().is_some()).unwrap();
+        let mut points = line.spine().unwrap().points.clone();
+        points[1] = points[1] + pt(3.0, 2.0);
+        Command::Mend(MendStep::Reshape { line: line.id, ring: 0, points })
     });
     let erase = |takes| MendStep::Erase { samples: way(pt(255.0, 60.0), pt(265.0, 60.0)), pen, takes, lines: vec![] };
     step(&|_, _| Command::Mend(erase(Takes::Exactly)));

@@ -303,6 +303,47 @@ fn a_line_is_bent_where_it_is_taken_and_its_ends_stay() {
     assert!(path[path.len() - 1].dist(pt(381.0, 190.0)) < 1.0 && path[0] == pt(30.0, 150.0));
 }
 
+#[test]
+fn points_and_handles_are_set_and_only_their_curves_change() {
+    let path: Vec<Pt> =
+        (0..=12).map(|k| pt(40.0 + 25.0 * f64::from(k), 150.0 + if k % 2 == 0 { 10.0 } else { -10.0 })).collect();
+    let ink = inked(&[(path.clone(), 6.0)]);
+    let lifted = traced(&ink);
+    let (by_hand, blank) = drawn(vec![centreline(&path, 6.0)]);
+    for (sheet, ink) in [(lifted, ink), (by_hand, blank)] {
+        let old = sheet.lines[0].clone();
+        let spine = old.spine().unwrap();
+        // The joint nearest to the middle goes up, its handles with it.
+        let k = (1..(spine.points.len() - 1) / 3).min_by(|&a, &b| {
+            let off = |k: usize| (spine.points[3 * k].x - 200.0).abs();
+            off(a).total_cmp(&off(b))
+        });
+        let k = 3 * k.unwrap();
+        let mut points = spine.points.clone();
+        points[k - 1..=k + 1].iter_mut().for_each(|p| *p = *p + pt(0.0, -40.0));
+        let reshape = |points: Vec<Pt>| Command::from(MendStep::Reshape { line: old.id, ring: 0, points });
+        let change = do_it(&sheet, &ink, &reshape(points.clone()));
+        let after = change.apply(&sheet).unwrap();
+        let new = path_of(line(&after, old.id));
+        assert!(off(points[k], &new) < 0.05);
+        let (seen, was) = (after.visible_ink(&ink), sheet.visible_ink(&ink));
+        let from = points[k - 3].x.min(points[k].x) - 12.0;
+        let to = points[k + 3].x.max(points[k].x) + 12.0;
+        for y in 0..300 {
+            for x in (0..400).filter(|&x| (x as f64) < from || x as f64 > to) {
+                assert_eq!(seen.alpha.at(x, y), was.alpha.at(x, y), "nothing else at {x}, {y}");
+            }
+        }
+        assert!(*seen.alpha.at(points[k].x as usize, points[k].y as usize) >= IS_INK);
+        assert_eq!(change.undo(&after).unwrap(), sheet);
+        let given = Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] };
+        let bad = [vec![pt(1.0, 1.0); 4], points[..5].to_vec(), vec![], spine.points.clone(), vec![pt(1e7, 0.0); 4]];
+        for points in bad {
+            assert!(plan(&sheet, &reshape(points), &given).is_err());
+        }
+    }
+}
+
 /// Random lines on a sheet, some of them lifted, some drawn over those.
 fn any_drawing(strokes: &[(f64, f64, f64, f64, f64)]) -> (Sheet, Ink) {
     let bent = |&(x, y, dx, dy, w): &(f64, f64, f64, f64, f64)| {
@@ -396,7 +437,7 @@ proptest! {
     #[test]
     fn any_mending_is_undone_exactly_and_what_is_kept_up_is_what_is_made_anew(
         strokes in prop::collection::vec(stroke(), 4..9),
-        picks in prop::collection::vec((0u8..16, 0usize..400, 10.0f64..390.0, 10.0f64..290.0), 12),
+        picks in prop::collection::vec((0u8..17, 0usize..400, 10.0f64..390.0, 10.0f64..290.0), 12),
     ) {
         let (start, ink) = any_drawing(&strokes);
         let mut scene = Scene::of(&start, &ink);

@@ -1,4 +1,5 @@
 <script lang="ts">
+    import { untrack } from 'svelte';
     import Keyboard from '@lucide/svelte/icons/keyboard';
     import Moon from '@lucide/svelte/icons/moon';
     import Redo2 from '@lucide/svelte/icons/redo-2';
@@ -22,6 +23,7 @@
     import { sheet } from './state/sheet.svelte';
     import { shots } from './state/shots.svelte';
     import { tray } from './tools';
+    import { follow as followPoints } from './tools/points';
     import HandOff from './stations/HandOff.svelte';
     import Draw from './stations/Draw.svelte';
     import Intake from './stations/Intake.svelte';
@@ -64,6 +66,10 @@
     $effect(() => {
         void sheet.view;
         probe.follow();
+    });
+    $effect(() => {
+        void [sheet.view, bench.chosen, bench.tool];
+        untrack(followPoints);
     });
     $effect(() => {
         void [sheet.view, bench.station];
@@ -134,6 +140,25 @@
             {#if view}<span class="quiet">{view.width} × {view.height} px · {view.dpi} dpi</span>{/if}
         </div>
         <div class="pill absolute top-3 right-3 flex items-center gap-3">
+            {#if bench.station === 'draw'}
+                <label class="flex items-center gap-1"
+                    >Chart
+                    <select class="cursor-pointer bg-base-100 font-semibold" bind:value={bench.chart}>
+                        <option value="none">none</option>
+                        <option value="12">12 field</option>
+                        <option value="16">16 field</option>
+                        <option value="grid">10 mm grid</option>
+                    </select></label
+                >
+                {#if bench.chart !== 'none'}
+                    <button
+                        class="cursor-pointer"
+                        title="Whether ink lies over the chart"
+                        onclick={() => (bench.chartUnder = !bench.chartUnder)}
+                        >{bench.chartUnder ? 'under' : 'over'}</button
+                    >
+                {/if}
+            {/if}
             <label class="flex items-center gap-1"
                 >Backdrop
                 <select class="cursor-pointer bg-base-100 font-semibold" bind:value={bench.backdrop}>

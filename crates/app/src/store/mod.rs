@@ -125,7 +125,7 @@ pub async fn insert_drawing(
     .bind(shot)
     .bind(place)
     .bind(&drawing.name)
-    .bind(Json(Progress::default()))
+    .bind(Json(drawing.progress))
     .bind(drawing.sheet.recipes.intake.register.map(Json))
     .fetch_one(&mut **tx)
     .await?;

@@ -9,7 +9,7 @@ mod stretch;
 mod stroke;
 
 pub use convert::{area_of, as_centrelines, as_outline, ended_along, off_by, outline_of};
-pub use redraw::{Gives, Reshaped, nearness, redrawn};
+pub use redraw::{Gives, Reshaped, nearness, redrawn, reshaped};
 pub use rub::{Rub, bent, calmed, pressed};
 pub use shape::{Inked, Shape};
 pub use stretch::{Way, led};

@@ -3,7 +3,7 @@
 use super::along::Along;
 use super::stretch::{Way, led};
 use crate::geom::profile::{thin_profile, width_at};
-use crate::geom::spine::Spine;
+use crate::geom::spine::{Place, Spine};
 use crate::geom::{Pt, polyline_len, pt};
 use crate::model::erasure::InkPath;
 use crate::model::line::{Form, Line, Made};
@@ -60,6 +60,54 @@ pub fn redrawn(line: &Line, way: &Way, reach: f64, gives: Gives) -> Option<Resha
         }
         _ => of_spine(line, way, reach, gives),
     }
+}
+
+/// A line led through other curves, `3 n + 1` points; of an outline one of its rings. Its width stays by shares of the length.
+/// `None`: they are no curves of it, or nothing changes.
+pub fn reshaped(line: &Line, ring: usize, points: &[Pt]) -> Option<Reshaped> {
+    let old = match &line.form {
+        Form::Outline { contours } => contours.get(ring)?,
+        Form::Centreline { spine, .. } | Form::Seam { spine } => spine,
+    };
+    let points: Vec<Pt> = points.iter().map(|p| p.snapped()).collect();
+    let n = points.len();
+    let is_chain = n >= 4 && n % 3 == 1 && points.iter().all(|p| p.x.is_finite() && p.y.is_finite());
+    let length = polyline_len(&points);
+    if !is_chain || length < 0.25 || (old.closed && points[0] != points[n - 1]) || points == old.points {
+        return None;
+    }
+    let new = Spine { points, closed: old.closed };
+    // The curves at both ends that are as they were.
+    let same = |a: &[Pt], b: &[Pt]| a == b;
+    let (olds, news): (Vec<&[Pt]>, Vec<&[Pt]>) = (old.cubics().collect(), new.cubics().collect());
+    let most = olds.len().min(news.len());
+    let first = olds.iter().zip(&news).take_while(|(a, b)| same(a, b)).count().min(most.saturating_sub(1));
+    let last = olds.iter().rev().zip(news.iter().rev()).take_while(|(a, b)| same(a, b)).count().min(most - 1 - first);
+    let form = match &line.form {
+        Form::Outline { contours } => {
+            let mut contours = contours.clone();
+            contours[ring] = new.clone();
+            Form::Outline { contours }
+        }
+        Form::Centreline { width, ends, .. } => {
+            Form::Centreline { spine: new.clone(), width: width.clone(), ends: *ends }
+        }
+        Form::Seam { .. } => Form::Seam { spine: new.clone() },
+    };
+    let after = Line { form, ..line.clone() };
+    let path = |line: &Line, spine: &Spine| -> InkPath {
+        let curves = (spine.points.len() - 1) / 3;
+        let (from, to) = (Place { curve: first, t: 0.0 }, Place { curve: curves - 1 - last, t: 1.0 });
+        let along = Along::of(spine);
+        let (s0, s1) = (along.up_to(from), along.up_to(to));
+        let width = |s: f64| match &line.form {
+            Form::Centreline { width, .. } => width_at(width, s / along.length().max(1e-9)),
+            _ => 0.0,
+        };
+        sampled(s1 - s0).map(|t| s0 + (s1 - s0) * t).map(|s| [along.at(s).x, along.at(s).y, width(s)]).collect()
+    };
+    let (gone, came) = (path(line, old), path(&after, &new));
+    Some(Reshaped { line: after.jointed(), gone, came })
 }
 
 /// How far a stroke's end goes on beyond a line's end before it is meant to, in widths of the line there and px.

@@ -3,8 +3,8 @@
 use super::ground::Ground;
 use super::join::{put_in_place, settle_ends, takes_nothing};
 use super::lifted::Lifted;
-use super::limits::{counted, lie_near, on_sheet};
-use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, bent, calmed, nearness, pressed, redrawn, shaped};
+use super::limits::{MOST_POINTS, counted, lie_near, on_sheet};
+use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, bent, calmed, nearness, pressed, redrawn, reshaped, shaped};
 use crate::error::Error;
 use crate::geom::area::{Rings, common, inked, swept};
 use crate::geom::flat::FlatPoint;
@@ -68,6 +68,13 @@ pub enum MendStep {
         to: Pt,
         reach: f64,
     },
+    /// Leads a line, or ring `ring` of an outline, through other curves: its points and handles as somebody set them.
+    Reshape {
+        #[ts(type = "number")]
+        line: u64,
+        ring: usize,
+        points: Vec<Pt>,
+    },
     /// Takes off what a pen passes over.
     Erase {
         samples: Vec<Sample>,
@@ -103,7 +110,7 @@ impl MendStep {
             | MendStep::Calm { lines, .. }
             | MendStep::Press { lines, .. }
             | MendStep::Erase { lines, .. } => lines.len(),
-            MendStep::Bend { .. } => 1,
+            MendStep::Bend { .. } | MendStep::Reshape { .. } => 1,
         }
     }
 
@@ -118,6 +125,7 @@ impl MendStep {
                 Bounds::of(path).grown(*radius)
             }
             MendStep::Bend { from, to, .. } => Bounds::of([from, to]),
+            MendStep::Reshape { points, .. } => Bounds::of(points),
         }
     }
 
@@ -192,6 +200,17 @@ impl MendStep {
                 lie_near(after, &new.came.iter().map(|k| pt(k[0], k[1])).collect::<Vec<_>>())?;
                 lifted.put(after, n, new);
                 Ok("bent a line".to_owned())
+            }
+            MendStep::Reshape { line, ring, points } => {
+                if points.len() > MOST_POINTS {
+                    return Err(Error::Mismatch("a line has up to 20000 points"));
+                }
+                lie_near(after, points)?;
+                let n = after.lines.iter().position(|l| l.id == *line).ok_or(Error::NoSuchLine(*line))?;
+                let new = reshaped(&after.lines[n], *ring, points);
+                let new = new.ok_or(Error::Mismatch("these points are no line's curves"))?;
+                lifted.put(after, n, new);
+                Ok("reshaped a line".to_owned())
             }
             MendStep::Erase { samples, pen, takes, lines } => {
                 let way = shaped(samples, &Pen { steadying: 0.0, ..*pen })?;

@@ -4,6 +4,7 @@ import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import type { Shown } from '../state/shown';
+import { drawChart } from '../drawn/chart';
 import * as overlays from '../drawn/overlays';
 import { pathOf } from '../drawn/paths';
 
@@ -39,8 +40,9 @@ export function drawAtStation(g: G, view: Shown, middles: Middle[], onSheet: (g:
         const chosen = bench.chosen.map((id) => view.lines.get(id)).filter((l) => l !== undefined);
         if (chosen.length > 0) placed(() => overlays.inHand(g, chosen.map(pathOf), camera.scale));
     } else if (bench.station === 'draw') {
+        placed(() => drawChart(g, bench.chart, size, view.dpi, camera.scale, bench.chartUnder));
         // Whatever tool is in hand: it works on these alone.
-        const lines = bench.tool === 'hold' ? [] : held.lines;
+        const lines = bench.tool === 'hold' || bench.tool === 'points' ? [] : held.lines;
         if (lines.length > 0) placed(() => overlays.inHand(g, lines.map(pathOf), camera.scale));
     } else if (bench.station === 'trace') {
         if (bench.showMiddles && settings.traced) placed(() => overlays.middles(g, middles, camera.scale));

@@ -8,6 +8,7 @@ import { bench } from '../state/bench.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { held } from '../state/held.svelte';
+import { points } from '../state/points.svelte';
 import { tried } from '../state/tried.svelte';
 import { toolOf } from '../tools';
 import type { How } from '../tools/tool';
@@ -36,7 +37,7 @@ export class InHand {
             void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio(), sheet.view, this.stroke];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
             void [JSON.stringify(bench.brush), bench.paints || toolOf(bench.tool).follows ? this.hover : null];
-            void [bench.chosen, tried.told, held.endsAlong, held.pivot, this.how];
+            void [bench.chosen, points.line, tried.told, held.endsAlong, held.pivot, this.how];
             this.#frame ||= requestAnimationFrame(() => {
                 this.#frame = 0;
                 const on = canvas();

@@ -165,7 +165,7 @@ export class Picture {
                 probe.span,
             ],
             ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
-            ...[underlay.rough, underlay.opacity],
+            ...[underlay.rough, underlay.opacity, bench.chart, bench.chartUnder],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];
         if (by.length !== this.#drawnBy.length || by.some((v, i) => v !== this.#drawnBy[i])) this.#part = 'all';

@@ -1,4 +1,5 @@
 /** How the bench is set: station, tool, camera, backdrop, compare, the swatch in hand. */
+import type { Chart } from '../geometry/chart';
 import { Camera } from '../geometry/camera.svelte';
 import type { Effect } from '../types/Effect';
 import type { EndStyle } from '../types/EndStyle';
@@ -24,6 +25,7 @@ export type ToolId =
     | 'calm'
     | 'press'
     | 'bend'
+    | 'points'
     | 'erase'
     | 'hold'
     | 'sweep'
@@ -88,6 +90,9 @@ class Bench {
     cutEnds = $state<EndStyle>('along_cutter');
     /** Corners being moved, px of the original. */
     corners = $state<Pt[] | null>(null);
+    /** The chart at Draw, and whether ink lies over it. */
+    chart = $state<Chart>('none');
+    chartUnder = $state(true);
     /** While Ctrl is held new ink catches nothing. */
     free = $state(false);
     theme = $state<'paper' | 'dusk'>('paper');

@@ -18,6 +18,7 @@
         calm: 'Rub along a line to smooth it.',
         press: 'Rub along a line to change its weight.',
         bend: 'Drag a line where it should go.',
+        points: 'Click a line, then drag its points and handles.',
         erase: 'Takes off exactly what you pass over.',
         cut: 'Draw around what is to go; Shift: a box.',
         hold: 'Click lines, or draw around them.',
@@ -41,7 +42,7 @@
         {/if}
         <RoughBelow />
     </div>
-    {#if !inks && bench.tool !== 'hold' && held.ids.length > 0}
+    {#if !inks && bench.tool !== 'hold' && bench.tool !== 'points' && held.ids.length > 0}
         <p class="flex justify-between border-t border-base-300 bg-secondary/20 px-4 py-2 text-[12.5px]" role="status">
             <b>Only the {held.ids.length === 1 ? 'line' : `${held.ids.length} lines`} in hand</b>
             <button class="link" onclick={() => held.take([])}>Let go</button>
@@ -56,6 +57,8 @@
             Rub to and fro: the longer, the more
         {:else if bench.tool === 'bend'}
             Drag an end, and it goes along
+        {:else if bench.tool === 'points'}
+            Click the line: a point. <kbd class="key">Shift</kbd> smooth or corner &ensp;<kbd class="key">Alt</kbd> away
         {:else if bench.tool === 'cut'}
             <kbd class="key">Shift</kbd> a box
         {:else}

@@ -19,6 +19,7 @@ import { level } from './level';
 import { look } from './look';
 import { marks } from './marks';
 import { pick } from './pick';
+import { pointsTool } from './points';
 import { protect } from './protect';
 import { redraw } from './redraw';
 import { calm, press } from './rub';
@@ -45,8 +46,8 @@ const SHAPES: Bundle = {
 };
 const MEND: Bundle = {
     name: 'Mend',
-    help: 'Redraw a stretch, calm it, press it thicker or thinner, bend it',
-    tools: [redraw, calm, press, bend],
+    help: 'Redraw a stretch, calm it, press it thicker or thinner, bend it, set its points',
+    tools: [redraw, calm, press, bend, pointsTool],
 };
 
 /** The tools of each station, in the order of the tray. */

@@ -8,4 +8,4 @@ import type { Takes } from "./Takes";
 /**
  * Lines mended by hand. `lines`: the ids of those that are meant; of all if none is named.
  */
-export type MendStep = { "do": "redraw", samples: Array<Sample>, pen: Pen, gives: Gives, lines: number[], } | { "do": "calm", path: Array<Pt>, radius: number, strength: number, lines: number[], } | { "do": "press", path: Array<Pt>, radius: number, strength: number, lines: number[], } | { "do": "bend", line: number, from: Pt, to: Pt, reach: number, } | { "do": "erase", samples: Array<Sample>, pen: Pen, takes: Takes, lines: number[], };
+export type MendStep = { "do": "redraw", samples: Array<Sample>, pen: Pen, gives: Gives, lines: number[], } | { "do": "calm", path: Array<Pt>, radius: number, strength: number, lines: number[], } | { "do": "press", path: Array<Pt>, radius: number, strength: number, lines: number[], } | { "do": "bend", line: number, from: Pt, to: Pt, reach: number, } | { "do": "reshape", line: number, ring: number, points: Array<Pt>, } | { "do": "erase", samples: Array<Sample>, pen: Pen, takes: Takes, lines: number[], };
