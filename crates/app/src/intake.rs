@@ -1,5 +1,6 @@
 //! A file that comes in made a drawing: laid out by what can be told of the picture by itself.
 
+use crate::api::Progress;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::{Layout, by_itself};
 use rhizograph_core::model::sheet::Sheet;
