@@ -2,7 +2,7 @@
 
 use super::along::Along;
 use super::stretch::{Way, led};
-use crate::geom::profile::{thin_profile, width_at};
+use crate::geom::profile::{on_grid, thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
 use crate::geom::{Pt, polyline_len, pt};
 use crate::model::erasure::InkPath;
@@ -283,8 +283,8 @@ fn widened(
     let kept = [[0.0, old(0.0)], [1.0, old(whole)]].into_iter().chain(width.iter().copied());
     let mut knots: Vec<[f64; 2]> = kept.filter(|k| !is_within(k[0])).chain(sampled(length).map(eased)).collect();
     knots.sort_by(|a, b| a[0].total_cmp(&b[0]));
-    let on_grid = |[s, w]: [f64; 2]| [s, super::stroke::on_grid(w)];
-    let width = thin_profile(&knots, 0.03).into_iter().map(on_grid).collect();
+    let gridded = |[s, w]: [f64; 2]| [s, on_grid(w)];
+    let width = thin_profile(&knots, 0.03).into_iter().map(gridded).collect();
     let form = Form::Centreline { spine: spine.clone(), width, ends: *ends };
     let line = Line { form, ..line.clone() }.jointed();
     let came = gone.clone();

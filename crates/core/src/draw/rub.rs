@@ -3,8 +3,8 @@
 use super::along::Along;
 use super::redraw::Reshaped;
 use super::stretch::{Way, led, opened};
-use super::stroke::{box_radius, corners_of, on_grid, smoothed};
-use crate::geom::profile::{thin_profile, width_at};
+use super::stroke::{box_radius, corners_of, smoothed};
+use crate::geom::profile::{on_grid, thin_profile, width_at};
 use crate::geom::{Bounds, Pt, nearest_on_segment, segments_gap};
 use crate::model::erasure::InkPath;
 use crate::model::line::{Form, Line, Made};

@@ -1,6 +1,6 @@
 //! A stretch of a line led another way; all else of the line stays as it is.
 
-use crate::geom::profile::thin_profile;
+use crate::geom::profile::{on_grid, thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
 use crate::geom::{Pt, polyline_len, pt};
 use crate::model::line::{Form, Line};
@@ -135,8 +135,8 @@ pub fn led(line: &Line, from: Option<Place>, to: Option<Place>, way: &Way) -> Op
             if to.is_none() {
                 ends[1] = own;
             }
-            let on_grid = |[s, w]: [f64; 2]| [s, super::stroke::on_grid(w)];
-            let width = thin_profile(&knots, 0.03).into_iter().map(on_grid).collect();
+            let gridded = |[s, w]: [f64; 2]| [s, on_grid(w)];
+            let width = thin_profile(&knots, 0.03).into_iter().map(gridded).collect();
             Form::Centreline { spine, width, ends }
         }
         _ => Form::Seam { spine },
@@ -157,7 +157,7 @@ pub(super) fn opened(line: &Line, at: Place) -> Option<Line> {
             let before = polyline_len(&spine.between(first, at).flatten(0.05));
             let whole = polyline_len(&spine.flatten(0.05)).max(1e-9);
             let share = before / whole;
-            let at_share = crate::geom::profile::width_at(width, share);
+            let at_share = width_at(width, share);
             let mut knots: Vec<[f64; 2]> =
                 width.iter().map(|[s, w]| [if *s >= share { s - share } else { s + 1.0 - share }, *w]).collect();
             // The profile may jump where the line closes.

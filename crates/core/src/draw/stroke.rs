@@ -8,7 +8,7 @@
 
 use super::stretch::{Way, curves_along};
 use crate::error::Error;
-use crate::geom::profile::thin_profile;
+use crate::geom::profile::{on_grid, thin_profile};
 use crate::geom::spine::Spine;
 use crate::geom::{Pt, polyline_len, pt};
 use crate::model::line::{End, Form};
@@ -280,9 +280,4 @@ pub fn ink(samples: &[Sample], pen: &Pen) -> Result<Form, Error> {
     let profile: Vec<[f64; 2]> = points.iter().enumerate().map(|(k, p)| [k as f64 / last, p[2]]).collect();
     let width = thin_profile(&profile, 0.05).into_iter().map(|[s, w]| [s, on_grid(w)]).collect();
     Ok(Form::Centreline { spine: Spine { points: curves, closed: false }, width, ends })
-}
-
-/// No line is thinner than a hair.
-pub(super) fn on_grid(width: f64) -> f64 {
-    ((width * 256.0).round() / 256.0).max(0.125)
 }

@@ -1,5 +1,7 @@
 //! A width along a line: places (0 to 1, by length) and the width there, linear between.
 
+use super::point::GRID;
+
 /// The width at place `s` (0 to 1) of a profile.
 pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
     let Some(first) = profile.first() else {
@@ -12,6 +14,11 @@ pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
     let a = profile[k - 1];
     let Some(b) = profile.get(k) else { return a[1] };
     a[1] + (b[1] - a[1]) * ((s - a[0]) / (b[0] - a[0]).max(1e-12)).clamp(0.0, 1.0)
+}
+
+/// A width on the grid that is kept; no line is thinner than a hair.
+pub fn on_grid(width: f64) -> f64 {
+    ((width * GRID).round() / GRID).max(0.125)
 }
 
 /// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours
