@@ -191,6 +191,40 @@ await picture('paint');
 await page.keyboard.press('7');
 await picture('hand-off');
 
+// The kettle that was drawn on a tablet, mended and in hand.
+const kettle = shots.find((s) => s.number === '014').drawings[0];
+await page.goto(`${url}/#/drawing/${kettle.id}/draw`);
+await page.waitForURL(`**/drawing/${kettle.id}/draw`);
+await saved(page);
+await page.waitForTimeout(1500);
+{
+    const drawn = await get(`/drawings/${kettle.id}`);
+    const to = (p) => onPage(page, drawn, p);
+    await page.getByRole('button', { name: 'Mend' }).click();
+    await page.getByRole('button', { name: 'Redraw', exact: true }).click();
+    await page.getByLabel('Chart').selectOption('12');
+    await page.mouse.move(...(await to([654, 1010])));
+    await page.mouse.down();
+    for (let k = 1; k <= 20; k++) {
+        const at = [654 - 90 * Math.sin((Math.PI * k) / 20), 1010 + 12 * k];
+        await page.mouse.move(...(await to(at)));
+    }
+    await page.waitForTimeout(300);
+    await page.screenshot({ path: `${folder}mend.png` });
+    await page.mouse.up();
+    await saved(page);
+    await page.keyboard.press('Control+z');
+    await page.getByLabel('Chart').selectOption('none');
+    await page.getByRole('button', { name: 'Take in hand', exact: true }).click();
+    await page.mouse.click(...(await to([1851, 640])));
+    await page.keyboard.down('Shift');
+    await page.mouse.click(...(await to([1931, 620])));
+    await page.keyboard.up('Shift');
+    await page.waitForTimeout(800);
+    await page.screenshot({ path: `${folder}in-hand.png` });
+    await page.keyboard.press('Escape');
+}
+
 for (const n of [1, 2, 3]) await lift(n);
 await page.goto(`${url}/#/drawing/${drawings[5].id}/lift`);
 await page.getByRole('button', { name: 'Lift and trace' }).click();

@@ -149,6 +149,28 @@ export const tests = {
         }
     },
 
+    async 'what is cut loose is in hand, and moves by itself'(url) {
+        const { page, troubles, close } = await openBrowser();
+        try {
+            const { lines, view, to, drag, scale, inHand } = await opened(page, url);
+            await page.getByRole('button', { name: 'Cut out', exact: true }).click();
+            await page.getByLabel('comes loose').check();
+            // A box over the middle of the level line, and all of the upright one above it.
+            await drag(await to([600, 250]), [200 * scale, 500 * scale], ['Shift']);
+            assert.equal((await lines()).length, 6);
+            assert.equal(await inHand(), '2 lines · by hand');
+            assert.match((await view()).undo, /cut loose 2 pieces/);
+            const [x, y] = await to([640, 600]);
+            await drag([x, y], [0, 300 * scale]);
+            const piece = (await lines()).find((l) => Math.abs(boxOf(l)[1] - 900) < 6 && boxOf(l)[0] > 590);
+            near(boxOf(piece), [600, 900, 800, 900]);
+            assert.equal((await view()).steps, 3 + 2);
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
+
     async 'lines change form, end along one another, are made one and put over and under'(url) {
         const { page, troubles, close } = await openBrowser();
         try {

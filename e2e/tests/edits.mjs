@@ -122,7 +122,12 @@ export const tests = {
                     await shown(page);
                 });
                 await page.keyboard.press('4');
+                await measured(page, 'pen to ink');
                 await series(`${zoom}, strokes of ink`, 20, (k) => stroke(page, place(k + 50), [120, 40]));
+                const wet = await measured(page, 'pen to ink');
+                console.log(
+                    `figure: 5,000 lines, ${zoom}: pen to wet ink ${quantile(wet, 0.5).toFixed(1)} ms median, ${quantile(wet, 0.95).toFixed(1)} ms p95; ${wet.length} frames`,
+                );
                 await page.getByRole('button', { name: 'Erase', exact: true }).click();
                 await series(`${zoom}, strokes of the eraser`, 16, (k) => stroke(page, place(k + 90), [90, 60]));
                 for (const name of ['Redraw', 'Calm']) {

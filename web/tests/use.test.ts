@@ -93,7 +93,7 @@ test('a stroke becomes the step of its tool', async () => {
     expect(sent).toEqual([
         { of: 'join', do: 'sweep', path },
         { of: 'join', do: 'seam', path },
-        { of: 'join', do: 'cut', outline: path, ends: 'flat' },
+        { of: 'join', do: 'cut', outline: path, ends: 'flat', loose: false },
         { of: 'paint', do: 'fill', at: path, swatch: 'shell' },
         { of: 'paint', do: 'clear', at: [path[1]] },
     ]);

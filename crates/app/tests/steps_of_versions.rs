@@ -190,7 +190,7 @@ fn write() -> Written {
     });
     step(&|_, _| Command::Join(JoinStep::TakeSpan { at: pt(225.0, 120.0) }));
     let outline = [(245.0, 170.0), (270.0, 170.0), (270.0, 210.0), (245.0, 210.0)].map(|(x, y)| pt(x, y)).to_vec();
-    step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat }));
+    step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat, loose: false }));
     step(&|_, _| Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Scale { factor: 1.3 } }));
     let pen = Pen { width: 6.0, steadying: 0.0, follows: Follows::Steady, tilt: 0.0, grain: 1.0 };
     let way = |a: Pt, b: Pt| -> Vec<Sample> {

@@ -26,7 +26,7 @@ fn boxed(x0: f64, y0: f64, x1: f64, y1: f64) -> Vec<Pt> {
 }
 
 fn cut(sheet: &Sheet, ink: &Ink, outline: &[Pt], ends: EndStyle) -> Sheet {
-    do_it(sheet, ink, &Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends })).apply(sheet).unwrap()
+    do_it(sheet, ink, &Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends, loose: false })).apply(sheet).unwrap()
 }
 
 /// The lines alone, as pixels.
@@ -188,7 +188,7 @@ fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused
     let right = after.lines.iter().find(|l| l.id != 50 && l.flat(0.1).iter().any(|f| f.width > 11.0)).unwrap();
     let first = right.flat(0.1)[0];
     assert!((first.p.x - 240.0).abs() < 0.05 && (first.width - (4.0 + 8.0 * 190.0 / 300.0)).abs() < 0.1, "{first:?}");
-    let nothing = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round });
+    let nothing = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: false });
     assert!(plan(&sheet, &nothing, &Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }).is_err());
 }
 
@@ -206,7 +206,7 @@ proptest! {
         let ink = inked(&strokes);
         let sheet = traced(&ink);
         let outline: Vec<Pt> = corners.iter().map(|&(x, y)| pt(x, y).snapped()).collect();
-        let command = Command::Join(JoinStep::Cut { outline: outline.clone(), ends: STYLES[style] });
+        let command = Command::Join(JoinStep::Cut { outline: outline.clone(), ends: STYLES[style], loose: false });
         let Ok(change) = plan(&sheet, &command, &Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }) else { return Ok(()) };
         let after = change.apply(&sheet).unwrap();
         prop_assert_eq!(change.undo(&after).unwrap(), sheet);
@@ -227,4 +227,26 @@ proptest! {
             prop_assert!(now <= was, "ink came at {}, {}", i % 400, i / 400);
         }
     }
+}
+
+#[test]
+fn what_is_cut_loose_looks_as_it_did_and_is_lines_of_its_own() {
+    let strokes = [(vec![pt(40.0, 150.0), pt(360.0, 150.0)], 7.0), (vec![pt(200.0, 40.0), pt(200.0, 130.0)], 6.0)];
+    let ink = inked(&strokes);
+    let sheet = traced(&ink);
+    let outline = boxed(120.0, 30.0, 280.0, 260.0);
+    let step = Command::Join(JoinStep::Cut { outline, ends: EndStyle::Round, loose: true });
+    let change = do_it(&sheet, &ink, &step);
+    let after = change.apply(&sheet).unwrap();
+    // Two rests of the level line, its piece, and the upright one as a piece.
+    let pieces: Vec<_> = after.lines.iter().filter(|l| l.made == Made::Hand).collect();
+    assert_eq!((after.lines.len(), pieces.len()), (4, 2));
+    assert!(pieces.iter().all(|l| (119.9..280.1).contains(&l.bounds().min.x) && l.bounds().max.x < 280.1));
+    let (was, is) = (sheet.visible_ink(&ink), after.visible_ink(&ink));
+    let off = was.alpha.data.iter().zip(&is.alpha.data).filter(|(a, b)| a.abs_diff(**b) > 96).count();
+    assert!(off < 12, "{off} pixels look otherwise");
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+    let empty = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: true });
+    let given = Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] };
+    assert!(plan(&sheet, &empty, &given).is_err());
 }

@@ -351,7 +351,7 @@ fn any_command(scene: &Scene, sheet: &Sheet, pick: (u8, usize, f64, f64)) -> Com
         14 => {
             let outline = [pt(x, y), pt(x + 50.0, y - 20.0), pt(x + 70.0, y + 60.0), pt(x - 10.0, y + 40.0)];
             let ends = [EndStyle::Round, EndStyle::Flat, EndStyle::AlongCutter][n % 3];
-            Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends })
+            Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends, loose: false })
         }
         _ => {
             Command::Join(JoinStep::Remove { line: sheet.lines.get(n % sheet.lines.len().max(1)).map_or(0, |l| l.id) })
@@ -431,8 +431,7 @@ fn local_command(scene: &Scene, sheet: &Sheet, (kind, n, x, y): (u8, usize, f64,
         6 => Command::Join(JoinStep::Sweep { path: vec![on_line + pt(-9.0, 9.0), on_line + pt(9.0, -9.0)] }),
         7 => Command::Join(JoinStep::Cut {
             outline: [pt(-9.0, -9.0), pt(9.0, -9.0), pt(9.0, 9.0), pt(-9.0, 9.0)].map(|o| on_line + o).to_vec(),
-            ends: EndStyle::Round,
-        }),
+            ends: EndStyle::Round, loose: false }),
         8 => {
             Command::Weight(WeightStep::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } })
         }

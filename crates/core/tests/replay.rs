@@ -110,7 +110,7 @@ fn any_step(scene: &Scene, sheet: &Sheet, (kind, n, x, y): Pick) -> Command {
         3 => JoinStep::Seam { path: vec![end, end + pt(35.0, 20.0), pt(x, y).lerp(end, 0.9)] }.into(),
         4 => JoinStep::Bridge { from: end, to: end + pt(0.05 * x - 20.0, 0.05 * y - 15.0) }.into(),
         5 => JoinStep::Sweep { path: vec![end + pt(-9.0, 9.0), end + pt(9.0, -9.0)] }.into(),
-        6 => JoinStep::Cut { outline: box_at(end, 9.0), ends: EndStyle::Round }.into(),
+        6 => JoinStep::Cut { outline: box_at(end, 9.0), ends: EndStyle::Round, loose: false }.into(),
         7 => WeightStep::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } }.into(),
         8 => JoinStep::Remove { line }.into(),
         9 => JoinStep::TakeSpan { at: end }.into(),

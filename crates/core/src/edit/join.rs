@@ -7,7 +7,9 @@ use crate::error::Error;
 use crate::geom::flat::FlatPoint;
 use crate::geom::spine::Spine;
 use crate::geom::{Pt, pt, segments_cross, thinned};
-use crate::join::{Tail, bridge_opacity, bridge_spine, cut_out, density_at, span_at, tails_up_to, take_span};
+use crate::join::{
+    Tail, bridge_opacity, bridge_spine, cut_out, density_at, pieces_within, span_at, tails_up_to, take_span,
+};
 use crate::model::erasure::Erasure;
 use crate::model::line::{End, EndStyle, Form, Line, Made};
 use crate::model::order::Order;
@@ -33,8 +35,14 @@ pub enum JoinStep {
     Bridge { from: Pt, to: Pt },
     /// Takes the span at a place away: the stretch of its line between two crossings or ends.
     TakeSpan { at: Pt },
-    /// Cuts all that lies within a closed outline out of the drawing; lines end there as told.
-    Cut { outline: Vec<Pt>, ends: EndStyle },
+    /// Cuts all that lies within a closed outline out of the drawing; lines end there as told. `loose`: what lay within is
+    /// there still, as lines of their own on top of the others.
+    Cut {
+        outline: Vec<Pt>,
+        ends: EndStyle,
+        #[serde(default)]
+        loose: bool,
+    },
     /// Takes a bridge, seam or other handmade line away.
     Remove { line: u64 },
 }
@@ -74,21 +82,31 @@ impl JoinStep {
                 }
                 "took a span away".to_owned()
             }
-            JoinStep::Cut { outline, ends } => {
+            JoinStep::Cut { outline, ends, loose } => {
                 on_sheet(after, outline)?;
                 if outline.len() > 4000 {
                     return Err(Error::Mismatch("an outline has up to 4000 points"));
                 }
-                let cut = cut_out(&after.lines, outline, *ends);
+                let pieces = if *loose { pieces_within(&after.lines, outline) } else { Vec::new() };
+                if *loose && pieces.is_empty() {
+                    return Err(Error::Mismatch("there is no line in there"));
+                }
+                let ends = if *loose { EndStyle::AlongCutter } else { *ends };
+                let cut = cut_out(&after.lines, outline, ends);
                 if cut.left.is_empty() && cut.erased.iter().all(|e| takes_nothing(e, &scene.ink)) {
                     return Err(Error::Mismatch("there is no ink in there"));
                 }
-                let label = counted("cut", cut.left.len(), "line");
+                let mut label = counted("cut", cut.left.len(), "line");
                 for (place, left) in cut.left.into_iter().rev() {
                     put_in_place(after, place, left);
                 }
                 cut.erased.into_iter().for_each(|e| after.erase(e));
                 settle_ends(after, cut.ends);
+                if *loose {
+                    let loose: Vec<Line> = pieces.into_iter().flat_map(|p| p.1).collect();
+                    label = counted("cut loose", loose.len(), "piece");
+                    loose.into_iter().for_each(|piece| after.draw(Line { made: Made::Hand, ..piece }));
+                }
                 label
             }
             JoinStep::Remove { line } => {

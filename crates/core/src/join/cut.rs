@@ -43,6 +43,22 @@ pub fn cut_out(lines: &[Arc<Line>], outline: &[Pt], style: EndStyle) -> CutOut {
     out
 }
 
+/// What of each line lies within an outline, by the number of the line in the list: stretches that end along it, shapes cut on
+/// it.
+pub fn pieces_within(lines: &[Arc<Line>], outline: &[Pt]) -> Vec<(usize, Vec<Line>)> {
+    let cutter = Cutter::of(outline);
+    let pieces = |line: &Line| -> Vec<Line> {
+        if let Form::Outline { .. } = &line.form {
+            return common(&line.rings(FLATNESS), &cutter.rings).iter().map(|s| shape(line, s)).collect();
+        }
+        let flat = line.flat(FLATNESS);
+        let stretches = line.spine().and_then(|s| cutter.stretches(&flat, s, true)).unwrap_or_default();
+        stretches.iter().filter_map(|s| finished(line, s, EndStyle::AlongCutter).0).collect()
+    };
+    let near = lines.iter().enumerate().filter(|(_, l)| cutter.reaches(l));
+    near.map(|(n, line)| (n, pieces(line))).filter(|(_, p)| !p.is_empty()).collect()
+}
+
 /// Takes all ink within closed rings off a drawing, exactly; of the lines that are `chosen` only. A drawn centreline stays
 /// one where what is left of it can end so within [`BLUNT`]; else it becomes the outline of what is left.
 pub fn erase(lines: &[Arc<Line>], rings: &[Vec<Pt>], chosen: &dyn Fn(&Line) -> bool) -> CutOut {
@@ -126,7 +142,7 @@ impl Cutter {
     /// Divides a line with a middle at the outline; whether any of that lies within.
     fn divides(&self, (n, line): (usize, &Line), style: EndStyle, out: &mut CutOut) -> bool {
         let flat = line.flat(FLATNESS);
-        let Some(stretches) = line.spine().and_then(|s| self.outside(&flat, s)) else { return false };
+        let Some(stretches) = line.spine().and_then(|s| self.stretches(&flat, s, false)) else { return false };
         let is_lifted = matches!(line.made, Made::Traced | Made::Edited);
         let mut left = Vec::new();
         for stretch in stretches {
@@ -244,8 +260,8 @@ impl Cutter {
         out
     }
 
-    /// The stretches of a line that lie outside; `None` if all of it does.
-    fn outside(&self, flat: &[FlatPoint], spine: &Spine) -> Option<Vec<[StretchEnd; 2]>> {
+    /// The stretches of a line that lie outside, or those within; `None` if none of it lies within.
+    fn stretches(&self, flat: &[FlatPoint], spine: &Spine, inside: bool) -> Option<Vec<[StretchEnd; 2]>> {
         let places = spine.places(FLATNESS);
         let mut crossings: Vec<(Place, Pt)> = Vec::new();
         for (k, w) in flat.windows(2).enumerate() {
@@ -273,9 +289,10 @@ impl Cutter {
         if within.is_empty() {
             return None;
         }
+        let meant = if inside { within } else { without };
         // Stretches that only touch the outline go on as one, and a closed line through its start.
         let mut out: Vec<[StretchEnd; 2]> = Vec::new();
-        for w in without {
+        for w in meant {
             match out.last_mut() {
                 Some(before) if before[1].place == w[0].place => before[1] = w[1],
                 _ => out.push(w),

@@ -91,6 +91,7 @@
             if (tool.straightens && apart(at, stillAt) > STRAY) waitForStill(at);
             const all = e.getCoalescedEvents();
             lengthen((all.length ? all : [e]).map(sampleOf), e);
+            inHand.movedAt ||= e.timeStamp;
         }
         drag.last = at;
     }

@@ -19,6 +19,8 @@ import { around, type Box } from '../geometry/box';
 /** How far it is drawn beyond its points, and in what steps its canvas grows, px of the screen. */
 const MARGIN = 16;
 const STEP = 64;
+/** How many frames are measured before what was is let go. */
+const MEASURED = 2000;
 
 export class InHand {
     /** The stroke being drawn, in sheet pixels. */
@@ -28,6 +30,9 @@ export class InHand {
     how = $state.raw<How>({ inSteps: false, fromCentre: false });
     /** Where the pointer is, on the screen. */
     hover = $state<Pt | null>(null);
+    /** When the pointer moved last, of what is not drawn yet; 0: all is. */
+    movedAt = 0;
+    #measured = 0;
     #frame = 0;
 
     /** Draws on a canvas whatever is in hand, from the component that holds it on. `ratio`: of its pixels to the screen's. */
@@ -96,5 +101,11 @@ export class InHand {
         };
         const { stroke, samples, hover, how } = this;
         toolOf(bench.tool).draw?.({ g, camera, stroke, samples, hover, how, onSheet });
+        if (this.movedAt > 0) {
+            // Somebody draws all day: what was measured long ago is let go.
+            if (++this.#measured % MEASURED === 0) performance.clearMeasures('pen to ink');
+            performance.measure('pen to ink', { start: this.movedAt });
+        }
+        this.movedAt = 0;
     }
 }

@@ -51,5 +51,10 @@
             {s.name}
         </button>
     {/each}
+    {#if bench.station === 'draw'}
+        <label class="flex cursor-pointer items-center gap-1.5 border-l border-base-300 pl-2"
+            ><input type="checkbox" class="checkbox checkbox-xs" bind:checked={bench.cutLoose} />comes loose</label
+        >
+    {/if}
     <span class="quiet border-l border-base-300 pr-1 pl-2"><kbd class="key">Shift</kbd> a box</span>
 </div>

@@ -88,6 +88,8 @@ class Bench {
     chosen = $state<number[]>([]);
     /** How lines end where they are cut out. */
     cutEnds = $state<EndStyle>('along_cutter');
+    /** What is cut out at Draw comes loose, and is in hand then. */
+    cutLoose = $state(false);
     /** Corners being moved, px of the original. */
     corners = $state<Pt[] | null>(null);
     /** The chart at Draw, and whether ink lies over it. */

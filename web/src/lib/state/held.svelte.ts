@@ -86,11 +86,12 @@ class Held {
     }
 
     /** Takes in hand what a step adds. */
-    async #takingNew(isNew: boolean, step: () => Promise<unknown>) {
+    async #takingNew(isNew: boolean, step: () => Promise<unknown>, made?: LineView['made']) {
         const before = new Set([...(sheet.view?.lines.all() ?? [])].map((l) => l.id));
         await step();
         if (!isNew || sheet.refused) return;
-        this.take([...(sheet.view?.lines.all() ?? [])].map((l) => l.id).filter((id) => !before.has(id)));
+        const now = [...(sheet.view?.lines.all() ?? [])].filter((l) => made === undefined || l.made === made);
+        this.take(now.map((l) => l.id).filter((id) => !before.has(id)));
     }
 
     async takeAway() {
@@ -114,6 +115,13 @@ class Held {
     async paste() {
         if (this.copied.length === 0) return;
         await this.#takingNew(true, () => this.do({ do: 'paste', lines: this.copied, by: [0, 0] }));
+    }
+
+    /** What lies within an outline comes loose, and is in hand. */
+    async cutLoose(outline: Pt[]) {
+        const ends = bench.cutEnds;
+        await this.#takingNew(true, () => sheet.do({ of: 'join', do: 'cut', outline, ends, loose: true }), 'hand');
+        if (!sheet.refused) bench.tool = 'hold';
     }
 
     duplicate() {

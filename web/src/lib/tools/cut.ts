@@ -2,6 +2,7 @@
 import LassoSelect from '@lucide/svelte/icons/lasso-select';
 import { along } from '../drawn/marks';
 import { bench } from '../state/bench.svelte';
+import { held } from '../state/held.svelte';
 import { sheet } from '../state/sheet.svelte';
 import type { Pt } from '../types/Pt';
 import type { InHand, Stroke, Tool } from './tool';
@@ -12,7 +13,10 @@ const LEAST = 6;
 function cutOut({ path, from }: Stroke) {
     // An outline ends where it began.
     const far = (p: Pt) => Math.hypot(p[0] - from[0], p[1] - from[1]) * bench.camera.scale > LEAST;
-    if (path.some(far)) return sheet.do({ of: 'join', do: 'cut', outline: path, ends: bench.cutEnds });
+    if (!path.some(far)) return;
+    if (bench.station !== 'draw' || !bench.cutLoose)
+        return sheet.do({ of: 'join', do: 'cut', outline: path, ends: bench.cutEnds, loose: false });
+    return held.cutLoose(path);
 }
 
 /** All within a dashed outline, washed over. */
