@@ -271,4 +271,48 @@ export const tests = {
             await close();
         }
     },
+
+    async 'two fingers pan and zoom, and beside a pen no finger draws'(url) {
+        const { page, context, troubles, close } = await openBrowser();
+        try {
+            const { view } = await bareSheet(page, url);
+            const sheet = await view();
+            const devices = await context.newCDPSession(page);
+            const touch = (type, ...places) =>
+                devices.send('Input.dispatchTouchEvent', {
+                    type,
+                    touchPoints: places.map(([x, y], id) => ({ x, y, id })),
+                });
+            const shown = async () => Number(/(\d+) %/.exec(await page.getByTitle('The whole sheet (F)').innerText())[1]);
+            const before = await shown();
+            await touch('touchStart', [400, 300]);
+            await touch('touchStart', [400, 300], [500, 300]);
+            for (let k = 1; k <= 10; k++) await touch('touchMove', [400 - 5 * k, 300], [500 + 5 * k, 300]);
+            await touch('touchEnd');
+            assert.ok(Math.abs((await shown()) - 2 * before) <= 2, `${await shown()} % of ${before} %`);
+            assert.equal((await view()).steps, 0, 'nothing is drawn');
+            await page.keyboard.press('f');
+            // One finger draws as long as no pen was seen.
+            const at = (x, y) => onPage(page, sheet, [x, y]);
+            const drag = async () => {
+                await touch('touchStart', await at(600, 600));
+                for (let k = 1; k <= 6; k++) await touch('touchMove', await at(600 + 100 * k, 640));
+                await touch('touchEnd');
+                await saved(page);
+            };
+            await drag();
+            assert.equal((await view()).steps, 1);
+            const pen = await penOf(context, page);
+            await pen.down(await at(600, 1000), 0.6);
+            for (let k = 1; k <= 6; k++) await pen.move(await at(600 + 100 * k, 1040), 0.6);
+            await pen.up(await at(1200, 1040));
+            await saved(page);
+            assert.equal((await view()).steps, 2);
+            await drag();
+            assert.equal((await view()).steps, 2, 'a palm leaves nothing');
+            assert.deepEqual(troubles, []);
+        } finally {
+            await close();
+        }
+    },
 };

@@ -15,7 +15,7 @@ const here = vi.hoisted(() => ({
     line: undefined as { id: number; kind: string; made: string } | undefined,
     end: null as [number, number] | null,
 }));
-vi.mock('../src/lib/drawn/ends', () => ({ endNear: () => here.end }));
+vi.mock('../src/lib/drawn/ends', () => ({ meetingNear: () => here.end && { at: here.end, of: 'end' } }));
 vi.mock('../src/lib/drawn/under', () => ({
     lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
         here.line && which(here.line) ? here.line : undefined,

@@ -198,7 +198,8 @@ export const GROUPS: Group[] = [
             },
             { does: 'held while drawing a seam or ink: straight; a shape: in proportion', keys: [told('Shift')] },
             { does: 'held while drawing a shape: from its middle', keys: [told('Alt')] },
-            { does: 'held while drawing ink: it catches no ends', keys: [told('Ctrl')] },
+            { does: 'held while drawing: ink catches neither ends nor lines', keys: [told('Ctrl')] },
+            { does: 'two fingers: pan and zoom', keys: [told('Touch')] },
             { does: 'held while cutting out: a box', keys: [told('Shift')] },
             { does: 'held while dragging what is in hand: in steps; by a corner: free', keys: [told('Shift')] },
             {

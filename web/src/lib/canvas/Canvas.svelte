@@ -46,8 +46,35 @@
 
     const apart = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]);
 
+    /** Fingers on the canvas, by pointer; two of them pan and zoom, and draw nothing. */
+    const fingers: Record<number, Pt> = {};
+    const pair = () => Object.values(fingers).slice(0, 2);
+    /** A pen was seen: fingers and palms beside it never draw. */
+    let hasPen = false;
+
+    /** Two fingers went from where they were to where they are. */
+    function pinched(was: Pt[], now: Pt[]) {
+        const [a, b, c, d] = [...was, ...now];
+        if (!a || !b || !c || !d) return;
+        const middle = (p: Pt, q: Pt): Pt => [(p[0] + q[0]) / 2, (p[1] + q[1]) / 2];
+        const [from, to] = [middle(a, b), middle(c, d)];
+        camera.pan(to[0] - from[0], to[1] - from[1]);
+        camera.zoom(apart(c, d) / Math.max(1, apart(a, b)), to);
+    }
+
+    function finger(e: PointerEvent): boolean {
+        if (e.pointerType !== 'touch') return false;
+        fingers[e.pointerId] = place(e);
+        if (pair().length < 2) return hasPen;
+        // What one finger began is given up.
+        if (!drag?.isPen) letGo();
+        return true;
+    }
+
     function down(e: PointerEvent) {
         const isPen = e.pointerType === 'pen';
+        hasPen ||= isPen;
+        if (finger(e)) return;
         // A hand or a mouse beside the pen draws nothing; the pen takes over from a hand that was laid down first.
         if (isOther(e) && (drag?.isPen || !isPen)) return;
         letGo();
@@ -78,6 +105,12 @@
     const isOther = (e: PointerEvent) => drag !== null && e.pointerId !== drag.pointer;
 
     function move(e: PointerEvent) {
+        if (e.pointerId in fingers && pair().length === 2) {
+            const was = pair();
+            fingers[e.pointerId] = place(e);
+            pinched(was, pair());
+            return;
+        }
         if (isOther(e)) return;
         const at = place(e);
         bench.free = e.ctrlKey;
@@ -149,6 +182,7 @@
     }
 
     function up(e: PointerEvent) {
+        delete fingers[e.pointerId];
         if (isOther(e)) return;
         const at = place(e);
         const was = drag;
@@ -227,7 +261,10 @@
     onpointerdown={down}
     onpointermove={move}
     onpointerup={up}
-    onpointercancel={(e) => isOther(e) || letGo()}
+    onpointercancel={(e) => {
+        delete fingers[e.pointerId];
+        if (!isOther(e)) letGo();
+    }}
     onpointerleave={() => (inHand.hover = null)}
 ></canvas>
 <canvas bind:this={over} class="pointer-events-none absolute top-0 left-0 origin-top-left" aria-hidden="true"></canvas>

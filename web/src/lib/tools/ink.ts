@@ -1,6 +1,6 @@
 /** Ink by hand. */
 import PenTool from '@lucide/svelte/icons/pen';
-import { endNear } from '../drawn/ends';
+import { type Meeting, meetingNear } from '../drawn/ends';
 import { inkedPath } from '../drawn/inked';
 import { type Inked, shaped } from '../geometry/stroke';
 import { bench } from '../state/bench.svelte';
@@ -29,40 +29,41 @@ export function inkColour(): string {
 const CATCHES = 9;
 const OWN = 60;
 
-/** The end of a line that ink at a place would catch. */
-export function caught(place: Pt): Pt | null {
-    return bench.free ? null : endNear(place, CATCHES / bench.camera.scale);
+/** The end of a line, or the line, that ink at a place would catch. */
+export function caught(place: Pt): Meeting | null {
+    return bench.free ? null : meetingNear(place, CATCHES / bench.camera.scale);
 }
 
 /** A stroke with its ends on those of lines that it nearly meets, or on its own beginning; and which it meets. */
-function catching(samples: Sample[]): { samples: Sample[]; meets: Pt[] } {
+function catching(samples: Sample[]): { samples: Sample[]; meets: Meeting[] } {
     const [first, last] = [samples[0], samples[samples.length - 1]];
     if (!first || !last) return { samples, meets: [] };
     const placeOf = (s: Sample): Pt => [s[0], s[1]];
     const begins = caught(placeOf(first));
     const { scale } = bench.camera;
     const far = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]) * scale;
-    const start = begins ?? placeOf(first);
-    let ends: Pt | null = null;
+    const start = begins?.at ?? placeOf(first);
+    let ends: Meeting | null = null;
     if (samples.length > 1 && !bench.free) {
         const way = samples.slice(1).reduce((sum, s, k) => sum + far(placeOf(s), placeOf(samples[k]!)), 0);
-        if (way > OWN) ends = far(placeOf(last), start) < CATCHES ? start : caught(placeOf(last));
+        if (way > OWN) ends = far(placeOf(last), start) < CATCHES ? { at: start, of: 'end' } : caught(placeOf(last));
     }
-    const at = (s: Sample, p: Pt | null): Sample => (p ? [p[0], p[1], s[2], s[3], s[4]] : s);
+    const at = (s: Sample, m: Meeting | null): Sample => (m ? [m.at[0], m.at[1], s[2], s[3], s[4]] : s);
     const caughtUp = samples.map((s, k) => (k === 0 ? at(s, begins) : k === samples.length - 1 ? at(s, ends) : s));
     return { samples: caughtUp, meets: [begins, ends].filter((p) => p !== null) };
 }
 
-/** A place that is met: a ring with four ticks. */
-export function drawMeeting(g: CanvasRenderingContext2D, [x, y]: Pt) {
+/** A place that is met: a ring, with four ticks where a line ends, with two where one passes. */
+export function drawMeeting(g: CanvasRenderingContext2D, [x, y]: Pt, of: Meeting['of'] = 'end') {
     g.beginPath();
-    g.arc(x, y, 8, 0, 2 * Math.PI);
-    for (const [u, v] of [
+    g.arc(x, y, of === 'end' ? 8 : 6, 0, 2 * Math.PI);
+    const ticks = [
         [0, 1],
-        [1, 0],
         [0, -1],
+        [1, 0],
         [-1, 0],
-    ] as const) {
+    ] as const;
+    for (const [u, v] of of === 'end' ? ticks : ticks.slice(2)) {
         g.moveTo(x + 11 * u, y + 11 * v);
         g.lineTo(x + 15 * u, y + 15 * v);
     }
@@ -117,7 +118,7 @@ function draw({ g, camera, samples, hover }: InHand) {
     if (samples.length > 0) put(shaped(shown.samples, penNow()), inkColour());
     g.restore();
     const over = samples.length === 0 && hover ? caught(camera.toSheet(hover)) : null;
-    for (const p of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, camera.toScreen(p));
+    for (const m of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, camera.toScreen(m.at), m.of);
     if (samples.length === 0 && hover && !over) {
         g.beginPath();
         g.arc(hover[0], hover[1], Math.max(1, reach()), 0, 2 * Math.PI);

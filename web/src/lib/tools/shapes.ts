@@ -2,17 +2,27 @@
 import Circle from '@lucide/svelte/icons/circle';
 import Minus from '@lucide/svelte/icons/minus';
 import Square from '@lucide/svelte/icons/square';
+import type { Meeting } from '../drawn/ends';
 import { bench } from '../state/bench.svelte';
 import { pen } from '../state/pen.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
 import type { Pt } from '../types/Pt';
 import type { Shape } from '../types/Shape';
-import { inkColour, penNow, straight } from './ink';
-import type { InHand, Stroke, Tool } from './tool';
+import { caught, drawMeeting, inkColour, penNow, straight } from './ink';
+import type { How, InHand, Stroke, Tool } from './tool';
 
-function use(shape: Shape, { from, to, still }: Stroke) {
-    if (still) return;
+/** Corners, or ends, on what they nearly meet; in steps they stay where those are. */
+function meeting(shape: Shape, [from, to]: [Pt, Pt], { inSteps, fromCentre }: How): { from: Pt; to: Pt; meets: Meeting[] } {
+    // The corners of its box lie nowhere on an ellipse.
+    const none = fromCentre || shape === 'ellipse';
+    const [a, b] = [none ? null : caught(from), none || inSteps ? null : caught(to)];
+    return { from: a?.at ?? from, to: b?.at ?? to, meets: [a, b].filter((m) => m !== null) };
+}
+
+function use(shape: Shape, stroke: Stroke) {
+    if (stroke.still) return;
+    const { from, to } = meeting(shape, [stroke.from, stroke.to], stroke.how);
     const { swatch, under, shapes } = pen.settings;
     const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
     const { width } = penNow();
@@ -30,9 +40,14 @@ function boxed(start: Pt, here: Pt, { inSteps, fromCentre }: { inSteps: boolean;
     return [from, [start[0] + dx, start[1] + dy]];
 }
 
-function draw(shape: Shape, { g, camera, stroke }: InHand) {
-    const [from, to] = [stroke[0], stroke[stroke.length - 1]];
-    if (!from || !to) return;
+function draw(shape: Shape, { g, camera, stroke, how, hover }: InHand) {
+    const [first, last] = [stroke[0], stroke[stroke.length - 1]];
+    if (!first || !last) {
+        const over = hover && shape !== 'ellipse' ? caught(camera.toSheet(hover)) : null;
+        if (over) drawMeeting(g, camera.toScreen(over.at), over.of);
+        return;
+    }
+    const { from, to, meets } = meeting(shape, [first, last], how);
     const [[ax, ay], [bx, by]] = [camera.toScreen(from), camera.toScreen(to)];
     g.beginPath();
     if (shape === 'line') {
@@ -46,10 +61,11 @@ function draw(shape: Shape, { g, camera, stroke }: InHand) {
     g.fillStyle = g.strokeStyle = inkColour();
     if (shape !== 'line' && pen.settings.shapes !== 'line') g.fill();
     if (shape === 'line' || pen.settings.shapes !== 'filled') g.stroke();
+    for (const m of meets) drawMeeting(g, camera.toScreen(m.at), m.of);
 }
 
 /** Where its box lies on the screen, with the width of its line. */
-const reach = () => ({ around: (penNow().width * bench.camera.scale) / 2 + 2 });
+const reach = () => ({ around: (penNow().width * bench.camera.scale) / 2 + 18 });
 
 const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool => ({
     id: shape,
@@ -57,6 +73,7 @@ const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool =
     cursor: 'crosshair',
     held: shape === 'line' ? straight : boxed,
     use: (stroke) => use(shape, stroke),
+    follows: true,
     draw: (hand) => draw(shape, hand),
     drawsOn: reach,
 });
