@@ -283,7 +283,8 @@ export const tests = {
                     type,
                     touchPoints: places.map(([x, y], id) => ({ x, y, id })),
                 });
-            const shown = async () => Number(/(\d+) %/.exec(await page.getByTitle('The whole sheet (F)').innerText())[1]);
+            const shown = async () =>
+                Number(/(\d+) %/.exec(await page.getByTitle('The whole sheet (F)').innerText())[1]);
             const before = await shown();
             await touch('touchStart', [400, 300]);
             await touch('touchStart', [400, 300], [500, 300]);

@@ -147,7 +147,7 @@ test('a click where a stroke is wanted does nothing', async () => {
     // Nor does an outline that gets nowhere, however close it is looked at.
     bench.camera.scale = 0.1;
     await with_('cut');
-    expect([sent, asks]).toEqual([[{ of: 'join', do: 'cut', outline: path, ends: bench.cutEnds }], []]);
+    expect([sent, asks]).toEqual([[{ of: 'join', do: 'cut', outline: path, ends: bench.cutEnds, loose: false }], []]);
     bench.camera.scale = 0.05;
     await with_('cut');
     expect(sent).toHaveLength(1);

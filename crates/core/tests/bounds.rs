@@ -74,7 +74,9 @@ fn every_command(sheet: &Sheet, scene: &Scene) -> Vec<Command> {
         Command::Join(JoinStep::TakeSpan { at: pt(202.0, 120.0) }),
         Command::Join(JoinStep::Cut {
             outline: vec![pt(150.0, 30.0), pt(260.0, 35.0), pt(240.0, 130.0)],
-            ends: EndStyle::AlongCutter, loose: false }),
+            ends: EndStyle::AlongCutter,
+            loose: false,
+        }),
         Command::Join(JoinStep::Remove { line }),
         Command::Paint(PaintStep::Fill { at: vec![pt(150.0, 150.0)], swatch: "skin".into() }),
         Command::Paint(PaintStep::FillEmpties { swatch: "shell".into() }),

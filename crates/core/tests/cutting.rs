@@ -26,7 +26,9 @@ fn boxed(x0: f64, y0: f64, x1: f64, y1: f64) -> Vec<Pt> {
 }
 
 fn cut(sheet: &Sheet, ink: &Ink, outline: &[Pt], ends: EndStyle) -> Sheet {
-    do_it(sheet, ink, &Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends, loose: false })).apply(sheet).unwrap()
+    do_it(sheet, ink, &Command::Join(JoinStep::Cut { outline: outline.to_vec(), ends, loose: false }))
+        .apply(sheet)
+        .unwrap()
 }
 
 /// The lines alone, as pixels.
@@ -188,7 +190,8 @@ fn seams_and_lines_by_hand_are_cut_like_the_others_and_an_empty_place_is_refused
     let right = after.lines.iter().find(|l| l.id != 50 && l.flat(0.1).iter().any(|f| f.width > 11.0)).unwrap();
     let first = right.flat(0.1)[0];
     assert!((first.p.x - 240.0).abs() < 0.05 && (first.width - (4.0 + 8.0 * 190.0 / 300.0)).abs() < 0.1, "{first:?}");
-    let nothing = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: false });
+    let nothing =
+        Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: false });
     assert!(plan(&sheet, &nothing, &Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] }).is_err());
 }
 
@@ -246,7 +249,8 @@ fn what_is_cut_loose_looks_as_it_did_and_is_lines_of_its_own() {
     let off = was.alpha.data.iter().zip(&is.alpha.data).filter(|(a, b)| a.abs_diff(**b) > 96).count();
     assert!(off < 12, "{off} pixels look otherwise");
     assert_eq!(change.undo(&after).unwrap(), sheet);
-    let empty = Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: true });
+    let empty =
+        Command::Join(JoinStep::Cut { outline: boxed(10.0, 230.0, 60.0, 290.0), ends: EndStyle::Round, loose: true });
     let given = Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] };
     assert!(plan(&sheet, &empty, &given).is_err());
 }

@@ -431,7 +431,9 @@ fn local_command(scene: &Scene, sheet: &Sheet, (kind, n, x, y): (u8, usize, f64,
         6 => Command::Join(JoinStep::Sweep { path: vec![on_line + pt(-9.0, 9.0), on_line + pt(9.0, -9.0)] }),
         7 => Command::Join(JoinStep::Cut {
             outline: [pt(-9.0, -9.0), pt(9.0, -9.0), pt(9.0, 9.0), pt(-9.0, 9.0)].map(|o| on_line + o).to_vec(),
-            ends: EndStyle::Round, loose: false }),
+            ends: EndStyle::Round,
+            loose: false,
+        }),
         8 => {
             Command::Weight(WeightStep::Weigh { lines: vec![line], adjust: Adjust::Scale { factor: 0.4 + x / 500.0 } })
         }

@@ -13,7 +13,11 @@ import { caught, drawMeeting, inkColour, penNow, straight } from './ink';
 import type { How, InHand, Stroke, Tool } from './tool';
 
 /** Corners, or ends, on what they nearly meet; in steps they stay where those are. */
-function meeting(shape: Shape, [from, to]: [Pt, Pt], { inSteps, fromCentre }: How): { from: Pt; to: Pt; meets: Meeting[] } {
+function meeting(
+    shape: Shape,
+    [from, to]: [Pt, Pt],
+    { inSteps, fromCentre }: How,
+): { from: Pt; to: Pt; meets: Meeting[] } {
     // The corners of its box lie nowhere on an ellipse.
     const none = fromCentre || shape === 'ellipse';
     const [a, b] = [none ? null : caught(from), none || inSteps ? null : caught(to)];

@@ -5,4 +5,4 @@ import type { Pt } from "./Pt";
 /**
  * Tails, bridges, seams, spans and cuts by hand.
  */
-export type JoinStep = { "do": "sweep", path: Array<Pt>, } | { "do": "seam", path: Array<Pt>, } | { "do": "bridge", from: Pt, to: Pt, } | { "do": "take_span", at: Pt, } | { "do": "cut", outline: Array<Pt>, ends: EndStyle, } | { "do": "remove", line: number, };
+export type JoinStep = { "do": "sweep", path: Array<Pt>, } | { "do": "seam", path: Array<Pt>, } | { "do": "bridge", from: Pt, to: Pt, } | { "do": "take_span", at: Pt, } | { "do": "cut", outline: Array<Pt>, ends: EndStyle, loose: boolean, } | { "do": "remove", line: number, };
