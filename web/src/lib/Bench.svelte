@@ -229,7 +229,7 @@
         {/if}
         {#if view && tools.length > 1 && (view.traced || ['intake', 'lift', 'weight'].includes(bench.station))}
             <Tray {tools} />
-            {#if bench.station === 'join' && bench.tool === 'cut'}<CutEnds />{/if}
+            {#if bench.tool === 'cut'}<CutEnds />{/if}
         {/if}
         {#if sheet.loading}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">Opening the drawing …</p>{/if}
     </main>

@@ -86,11 +86,11 @@ class Held {
     }
 
     /** Takes in hand what a step adds. */
-    async #takingNew(isNew: boolean, step: () => Promise<unknown>, made?: LineView['made']) {
+    async #takingNew(isNew: boolean, step: () => Promise<unknown>, which: (l: LineView) => boolean = () => true) {
         const before = new Set([...(sheet.view?.lines.all() ?? [])].map((l) => l.id));
         await step();
         if (!isNew || sheet.refused) return;
-        const now = [...(sheet.view?.lines.all() ?? [])].filter((l) => made === undefined || l.made === made);
+        const now = [...(sheet.view?.lines.all() ?? [])].filter(which);
         this.take(now.map((l) => l.id).filter((id) => !before.has(id)));
     }
 
@@ -120,7 +120,11 @@ class Held {
     /** What lies within an outline comes loose, and is in hand. */
     async cutLoose(outline: Pt[]) {
         const ends = bench.cutEnds;
-        await this.#takingNew(true, () => sheet.do({ of: 'join', do: 'cut', outline, ends, loose: true }), 'hand');
+        const box = outline.reduce<Box | null>((box, [x, y]) => around(box, [x, y, x, y]), null);
+        // What is left outside may be new, too.
+        const isWithin = ({ bounds: b }: LineView) =>
+            box !== null && b[0] >= box[0] - 1 && b[1] >= box[1] - 1 && b[2] <= box[2] + 1 && b[3] <= box[3] + 1;
+        await this.#takingNew(true, () => sheet.do({ of: 'join', do: 'cut', outline, ends, loose: true }), isWithin);
         if (!sheet.refused) bench.tool = 'hold';
     }
 
