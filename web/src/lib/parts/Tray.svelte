@@ -18,19 +18,23 @@
     const lit = (is: boolean) => (is ? 'bg-primary text-primary-content' : 'hover:bg-base-200');
 </script>
 
+{#snippet button(t: Tool)}
+    <button
+        type="button"
+        class="{LOOK} {lit(bench.tool === t.id)}"
+        aria-pressed={bench.tool === t.id}
+        title={t.help}
+        onclick={() => (bench.tool = t.id)}
+    >
+        <t.icon size={16} />{t.name}
+    </button>
+{/snippet}
+
 <div class="absolute bottom-3.5 left-1/2 flex -translate-x-1/2 flex-col items-center gap-1.5">
     {#if open}
         <div class="flex gap-1 rounded-[14px] bg-base-100 p-1 shadow-lg" role="toolbar" aria-label={open.name}>
             {#each open.tools as t (t.id)}
-                <button
-                    type="button"
-                    class="{LOOK} {lit(bench.tool === t.id)}"
-                    aria-pressed={bench.tool === t.id}
-                    title={t.help}
-                    onclick={() => (bench.tool = t.id)}
-                >
-                    <t.icon size={16} />{t.name}
-                </button>
+                {@render button(t)}
             {/each}
         </div>
     {/if}
@@ -47,15 +51,7 @@
                     {t.name}&thinsp;▴
                 </button>
             {:else}
-                <button
-                    type="button"
-                    class="{LOOK} {lit(bench.tool === t.id)}"
-                    aria-pressed={bench.tool === t.id}
-                    title={t.help}
-                    onclick={() => (bench.tool = t.id)}
-                >
-                    <t.icon size={16} />{t.name}
-                </button>
+                {@render button(t)}
             {/if}
         {/each}
     </div>

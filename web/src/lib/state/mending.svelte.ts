@@ -1,8 +1,7 @@
 /** How lines are mended at Draw: kept with the page. */
 import type { Gives } from '../types/Gives';
 import type { Takes } from '../types/Takes';
-
-const KEPT_AS = 'mending';
+import { KeptWithPage } from './with_page.svelte';
 
 const USUAL = {
     gives: 'both' as Gives,
@@ -22,26 +21,4 @@ const USUAL = {
     gap: 0.4,
 };
 
-function kept(): Partial<typeof USUAL> {
-    try {
-        const was: unknown = JSON.parse(localStorage.getItem(KEPT_AS) ?? '{}');
-        return typeof was === 'object' && was !== null ? was : {};
-    } catch {
-        return {};
-    }
-}
-
-class Mending {
-    settings = $state({ ...USUAL, ...kept() });
-
-    keep() {
-        localStorage.setItem(KEPT_AS, JSON.stringify(this.settings));
-    }
-
-    set(change: Partial<typeof USUAL>) {
-        Object.assign(this.settings, change);
-        this.keep();
-    }
-}
-
-export const mending = new Mending();
+export const mending = new KeptWithPage('mending', USUAL);

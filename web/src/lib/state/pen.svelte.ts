@@ -2,8 +2,7 @@
 import type { Follows } from '../types/Follows';
 import type { Inked } from '../types/Inked';
 import type { Pen } from '../types/Pen';
-
-const KEPT_AS = 'pen';
+import { KeptWithPage } from './with_page.svelte';
 
 const USUAL = {
     /** The greatest width, mm. */
@@ -23,27 +22,7 @@ const USUAL = {
     shapes: 'line' as Inked,
 };
 
-function kept(): Partial<typeof USUAL> {
-    try {
-        const was: unknown = JSON.parse(localStorage.getItem(KEPT_AS) ?? '{}');
-        return typeof was === 'object' && was !== null ? was : {};
-    } catch {
-        return {};
-    }
-}
-
-class PenInHand {
-    settings = $state({ ...USUAL, ...kept() });
-
-    keep() {
-        localStorage.setItem(KEPT_AS, JSON.stringify(this.settings));
-    }
-
-    set(change: Partial<typeof USUAL>) {
-        Object.assign(this.settings, change);
-        this.keep();
-    }
-
+class PenInHand extends KeptWithPage<typeof USUAL> {
     get follows(): Follows {
         const { by, least, bend } = this.settings;
         if (by === 'pressure') return { by, least, bend };
@@ -57,4 +36,4 @@ class PenInHand {
     }
 }
 
-export const pen = new PenInHand();
+export const pen = new PenInHand('pen', USUAL);
