@@ -5,9 +5,9 @@
 mod support;
 
 use proptest::prelude::*;
-use rhizograph_core::draw::{Follows, Gives, Pen, Sample, area_of, off_by};
+use rhizograph_core::draw::{Follows, Gives, Pen, Sample, area_of};
 use rhizograph_core::edit::{Becomes, Command, Given, HoldStep, Level, MendStep, Takes, Together, plan};
-use rhizograph_core::geom::area::{size, unlike};
+use rhizograph_core::geom::area::{Rings, size, united, unlike};
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, nearest_on_segment, polyline_len, pt};
 use rhizograph_core::model::line::{End, Form, Line, Made};
@@ -342,6 +342,13 @@ fn points_and_handles_are_set_and_only_their_curves_change() {
             assert!(plan(&sheet, &reshape(points), &given).is_err());
         }
     }
+}
+
+/// How much the ink of lines differs from an area, px of width along its edge on average.
+fn off_by(area: &Rings, lines: &[Line]) -> f64 {
+    let ink = lines.iter().fold(Rings::new(), |all, l| united(&all, &area_of(l)).concat());
+    let edge: f64 = area.iter().map(|r| (0..r.len()).map(|k| r[k].dist(r[(k + 1) % r.len()])).sum::<f64>()).sum();
+    unlike(area, &ink) / edge.max(1e-9)
 }
 
 /// Random lines on a sheet, some of them lifted, some drawn over those.

@@ -1,7 +1,7 @@
 //! Places along a line by length.
 
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Pt, pt};
+use crate::geom::{Pt, lengths, pt};
 
 /// How closely curves are followed, px.
 const FLATNESS: f64 = 0.05;
@@ -19,11 +19,7 @@ pub(super) struct Along<'a> {
 impl<'a> Along<'a> {
     pub fn of(spine: &'a Spine) -> Along<'a> {
         let (flat, places) = (spine.flatten(FLATNESS), spine.places(FLATNESS));
-        let mut run = vec![0.0];
-        run.extend(flat.windows(2).scan(0.0, |s, w| {
-            *s += w[0].dist(w[1]);
-            Some(*s)
-        }));
+        let run = lengths(&flat);
         Along { spine, flat, places, run }
     }
 

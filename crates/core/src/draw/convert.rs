@@ -3,7 +3,7 @@
 
 use super::along::Along;
 use super::stretch::{Way, curves_along, led};
-use crate::geom::area::{Rings, inked, size, united, unlike};
+use crate::geom::area::{Rings, inked, size};
 use crate::geom::spine::{Place, Spine};
 use crate::geom::{Bounds, Pt, polygon_area, pt};
 use crate::model::line::{End, Form, Line};
@@ -115,13 +115,6 @@ pub fn as_centrelines(line: &Line) -> Vec<Form> {
     let shrink = 1.0 / scale;
     let lines = lines.into_iter().filter(|l| matches!(l.form, Form::Centreline { .. }));
     lines.map(|l| l.mapped(&back, &|_| shrink, &|d, _| d, 0.02).form).collect()
-}
-
-/// How much the ink of lines and of others differs, px of width along their edges on average.
-pub fn off_by(a: &Rings, b: &[Line]) -> f64 {
-    let b = b.iter().fold(Rings::new(), |all, l| united(&all, &area_of(l)).concat());
-    let edge: f64 = a.iter().map(|r| (0..r.len()).map(|k| r[k].dist(r[(k + 1) % r.len()])).sum::<f64>()).sum();
-    unlike(a, &b) / edge.max(1e-9)
 }
 
 /// How far a line is carried on at most to end along another one, in px and in widths of it.

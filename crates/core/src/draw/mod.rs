@@ -8,7 +8,7 @@ mod shape;
 mod stretch;
 mod stroke;
 
-pub use convert::{area_of, as_centrelines, as_outline, ended_along, off_by, outline_of};
+pub use convert::{area_of, as_centrelines, as_outline, ended_along, outline_of};
 pub use redraw::{Gives, Reshaped, nearness, redrawn, reshaped};
 pub use rub::{Rub, bent, calmed, pressed};
 pub use shape::{Inked, Shape};

@@ -4,7 +4,7 @@ use super::along::Along;
 use super::stretch::{Way, led};
 use crate::geom::profile::{on_grid, thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Pt, polyline_len, pt};
+use crate::geom::{Pt, lengths, polyline_len, pt};
 use crate::model::erasure::InkPath;
 use crate::model::line::{Form, Line, Made};
 use serde::{Deserialize, Serialize};
@@ -222,11 +222,7 @@ fn sampled(length: f64) -> impl Iterator<Item = f64> {
 /// A way led onto the places where it joins a line, with that line's width there; without them it keeps its own.
 fn joining(mut way: Way, joined: [Option<(Pt, f64)>; 2], old: impl Fn(f64) -> f64, gives: Gives) -> Way {
     let places = way.places();
-    let mut run = vec![0.0];
-    run.extend(places.windows(2).scan(0.0, |s, w| {
-        *s += w[0].dist(w[1]);
-        Some(*s)
-    }));
+    let run = lengths(&places);
     let whole = polyline_len(&places).max(1e-9);
     if gives == Gives::Path {
         way.points.iter_mut().zip(&run).for_each(|(p, s)| p[2] = old(s / whole));

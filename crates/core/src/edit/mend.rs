@@ -8,7 +8,7 @@ use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, bent, calmed, nearness, pre
 use crate::error::Error;
 use crate::geom::area::{Rings, common, inked, swept};
 use crate::geom::flat::FlatPoint;
-use crate::geom::{Bounds, Pt, pt};
+use crate::geom::{Bounds, Pt, needed, pt};
 use crate::join::{erase, span_at, take_span};
 use crate::model::line::{Form, Line, Made};
 use crate::model::reweighed::Reweighed;
@@ -247,8 +247,7 @@ fn weigh(after: &mut Sheet, n: usize, line: Line) {
     let old = after.lines[n].clone();
     let made = if old.made == Made::Traced { Made::Edited } else { old.made };
     if made == Made::Edited && !after.reweighed.iter().any(|r| r.line == old.id) {
-        let path = old.flat(0.2).iter().map(|f| (f.p.snapped(), f.width)).map(|(p, w)| [p.x, p.y, w]).collect();
-        after.reweighed.push(Reweighed { line: old.id, path });
+        after.reweighed.push(Reweighed::of(&old));
     }
     after.lines[n] = Arc::new(Line { made, ..line });
 }
@@ -262,25 +261,13 @@ fn rub<'a>(sheet: &Sheet, path: &'a [Pt], radius: f64) -> Result<Rub<'a>, Error>
 /// A pen's way with no more points than tell what it sweeps within a hair.
 fn sparse(points: &[[f64; 3]]) -> Vec<FlatPoint> {
     let all: Vec<FlatPoint> = points.iter().map(|p| FlatPoint { p: pt(p[0], p[1]), width: p[2] }).collect();
-    let mut keep = vec![false; all.len()];
-    let last = all.len() - 1;
-    (keep[0], keep[last]) = (true, true);
-    let mut open = vec![(0, last)];
-    while let Some((a, b)) = open.pop() {
+    let stays = needed(all.len(), 0.05, |a, b, k| {
         // Evenly read, so the share along the way is that of the points.
-        let off = |k: usize| {
-            let t = (k - a) as f64 / (b - a) as f64;
-            let width = all[a].width + (all[b].width - all[a].width) * t;
-            all[k].p.dist(all[a].p.lerp(all[b].p, t)) + 0.5 * (all[k].width - width).abs()
-        };
-        if let Some(k) = (a + 1..b).max_by(|&i, &j| off(i).total_cmp(&off(j)))
-            && off(k) > 0.05
-        {
-            keep[k] = true;
-            open.extend([(a, k), (k, b)]);
-        }
-    }
-    all.into_iter().zip(keep).filter(|(_, k)| *k).map(|(f, _)| f).collect()
+        let t = (k - a) as f64 / (b - a) as f64;
+        let width = all[a].width + (all[b].width - all[a].width) * t;
+        all[k].p.dist(all[a].p.lerp(all[b].p, t)) + 0.5 * (all[k].width - width).abs()
+    });
+    all.into_iter().zip(stays).filter(|(_, stays)| *stays).map(|(f, _)| f).collect()
 }
 
 fn erase_exactly(

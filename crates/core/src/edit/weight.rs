@@ -2,7 +2,6 @@
 
 use super::limits::counted;
 use crate::error::Error;
-use crate::geom::polyline_len;
 use crate::model::line::{Form, Made};
 use crate::model::reweighed::Reweighed;
 use crate::model::sheet::Sheet;
@@ -59,8 +58,8 @@ fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Er
         if !ids.is_empty() && !ids.contains(&line.id) {
             continue;
         }
-        let flat = line.flat(0.2);
-        let length = polyline_len(&flat.iter().map(|f| f.p).collect::<Vec<_>>());
+        let before = Reweighed::of(line);
+        let length = before.path.windows(2).map(|w| (w[0][0] - w[1][0]).hypot(w[0][1] - w[1][1])).sum();
         let Form::Centreline { width, .. } = &line.form else {
             continue;
         };
@@ -79,8 +78,7 @@ fn weigh_lines(after: &mut Sheet, ids: &[u64], how: Adjust) -> Result<String, Er
         }
         // Bridges and lines by hand are drawn from their geometry anyway.
         if line.made == Made::Edited && reweighed.insert(line.id) {
-            let path = flat.iter().map(|f| (f.p.snapped(), f.width)).map(|(p, w)| [p.x, p.y, w]).collect();
-            after.reweighed.push(Reweighed { line: line.id, path });
+            after.reweighed.push(before);
         }
     }
     Ok(counted("weighed", n, "line"))

@@ -12,6 +12,6 @@ pub mod spine;
 pub use bounds::Bounds;
 pub use point::{GRID, Pt, pt};
 pub use polyline::{
-    angle_between, inside, nearest_on_segment, outward_at, outward_from, polygon_area, polyline_len, segments_cross,
-    segments_gap, thinned,
+    angle_between, inside, lengths, nearest_on_segment, needed, outward_at, outward_from, polygon_area, polyline_len,
+    segments_cross, segments_gap, thinned,
 };

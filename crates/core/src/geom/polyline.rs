@@ -63,25 +63,40 @@ fn chord<'a>(mut points: impl Iterator<Item = &'a Pt>, reach: f64) -> Pt {
     (at - start).unit()
 }
 
-/// The fewest of a polyline's points that stay within `tolerance` px of all of them (Ramer, "An iterative procedure for
-/// the polygonal approximation of plane curves", Computer Graphics and Image Processing 1, 1972; Douglas and Peucker,
-/// 1973). First and last stay.
-pub fn thinned(points: &[Pt], tolerance: f64) -> Vec<Pt> {
-    let Some(last) = points.len().checked_sub(1) else { return Vec::new() };
-    let mut stays = vec![false; points.len()];
+/// Which of a row of things are needed so that all others are within `tolerance` of what those between which they lie tell;
+/// `off(a, b, k)`: how far the one at `k` is from what those at `a` and `b` tell of it. First and last are (Ramer, "An iterative
+/// procedure for the polygonal approximation of plane curves", Computer Graphics and Image Processing 1, 1972; Douglas and
+/// Peucker, "Algorithms for the reduction of the number of points", 1973).
+pub fn needed(count: usize, tolerance: f64, off: impl Fn(usize, usize, usize) -> f64) -> Vec<bool> {
+    let mut stays = vec![false; count];
+    let Some(last) = count.checked_sub(1) else { return stays };
     (stays[0], stays[last]) = (true, true);
     let mut open = vec![(0, last)];
     while let Some((from, to)) = open.pop() {
-        let off = |k: usize| {
-            points[k].dist(points[from].lerp(points[to], nearest_on_segment(points[k], points[from], points[to])))
-        };
-        let farthest = (from + 1..to).map(|k| (off(k), k)).max_by(|a, b| a.0.total_cmp(&b.0));
+        let farthest = (from + 1..to).map(|k| (off(from, to, k), k)).max_by(|a, b| a.0.total_cmp(&b.0));
         if let Some((_, k)) = farthest.filter(|f| f.0 > tolerance) {
             stays[k] = true;
             open.extend([(from, k), (k, to)]);
         }
     }
+    stays
+}
+
+/// The fewest of a polyline's points that stay within `tolerance` px of all of them. First and last stay.
+pub fn thinned(points: &[Pt], tolerance: f64) -> Vec<Pt> {
+    let stays = needed(points.len(), tolerance, |from, to, k| {
+        points[k].dist(points[from].lerp(points[to], nearest_on_segment(points[k], points[from], points[to])))
+    });
     points.iter().zip(stays).filter(|(_, stays)| *stays).map(|(p, _)| *p).collect()
+}
+
+/// The length of a polyline up to each of its points.
+pub fn lengths(p: &[Pt]) -> Vec<f64> {
+    let steps = p.windows(2).scan(0.0, |s, w| {
+        *s += w[0].dist(w[1]);
+        Some(*s)
+    });
+    std::iter::once(0.0).chain(steps).collect()
 }
 
 /// Length of a polyline.

@@ -1,6 +1,7 @@
 //! A width along a line: places (0 to 1, by length) and the width there, linear between.
 
 use super::point::GRID;
+use super::polyline::needed;
 
 /// The width at place `s` (0 to 1) of a profile.
 pub fn width_at(profile: &[[f64; 2]], s: f64) -> f64 {
@@ -21,30 +22,13 @@ pub fn on_grid(width: f64) -> f64 {
     ((width * GRID).round() / GRID).max(0.125)
 }
 
-/// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours
-/// (Douglas and Peucker, "Algorithms for the reduction of the number of points", 1973).
+/// Leaves out the knots of a width profile that lie within `tolerance` px of the line between their neighbours.
 pub fn thin_profile(profile: &[[f64; 2]], tolerance: f64) -> Vec<[f64; 2]> {
-    let n = profile.len();
-    if n < 3 {
-        return profile.to_vec();
-    }
-    let mut keep = vec![false; n];
-    keep[0] = true;
-    keep[n - 1] = true;
-    let mut todo = vec![(0, n - 1)];
-    while let Some((a, b)) = todo.pop() {
-        let off = |i: usize| {
-            let t = (profile[i][0] - profile[a][0]) / (profile[b][0] - profile[a][0]).max(1e-12);
-            (profile[i][1] - profile[a][1] - (profile[b][1] - profile[a][1]) * t).abs()
-        };
-        if let Some(i) = (a + 1..b).max_by(|&i, &j| off(i).total_cmp(&off(j)))
-            && off(i) > tolerance
-        {
-            keep[i] = true;
-            todo.extend([(a, i), (i, b)]);
-        }
-    }
-    (0..n).filter(|&i| keep[i]).map(|i| profile[i]).collect()
+    let stays = needed(profile.len(), tolerance, |a, b, i| {
+        let t = (profile[i][0] - profile[a][0]) / (profile[b][0] - profile[a][0]).max(1e-12);
+        (profile[i][1] - profile[a][1] - (profile[b][1] - profile[a][1]) * t).abs()
+    });
+    profile.iter().zip(stays).filter(|(_, stays)| *stays).map(|(k, _)| *k).collect()
 }
 
 #[cfg(test)]

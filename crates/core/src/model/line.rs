@@ -3,7 +3,7 @@
 use crate::geom::flat::{Facet, FlatPoint, Stroke};
 use crate::geom::profile::{thin_profile, width_at};
 use crate::geom::spine::{Place, Spine};
-use crate::geom::{Bounds, Pt, polyline_len};
+use crate::geom::{Bounds, Pt, lengths, polyline_len};
 use crate::model::order::Order;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
@@ -163,11 +163,7 @@ impl Line {
                     return self.clone();
                 };
                 let run = |path: &[Pt]| {
-                    let mut run = vec![0.0];
-                    run.extend(path.windows(2).scan(0.0, |s, w| {
-                        *s += w[0].dist(w[1]);
-                        Some(*s)
-                    }));
+                    let mut run = lengths(path);
                     let whole = run[run.len() - 1].max(1e-12);
                     run.iter_mut().for_each(|s| *s /= whole);
                     run
@@ -242,11 +238,7 @@ impl Line {
     pub fn jointed(self) -> Line {
         let Form::Centreline { spine, width, ends } = &self.form else { return self };
         let (flat, places) = (spine.flatten(0.1), spine.places(0.1));
-        let mut run = vec![0.0];
-        run.extend(flat.windows(2).scan(0.0, |s, w| {
-            *s += w[0].dist(w[1]);
-            Some(*s)
-        }));
+        let run = lengths(&flat);
         let whole = run[run.len() - 1].max(1e-12);
         let told = |s: f64| {
             let k = run.partition_point(|r| r / whole <= s).clamp(1, run.len().max(2) - 1);
@@ -301,11 +293,7 @@ impl Line {
     pub fn stretch(&self, from: Place, to: Place) -> Option<Line> {
         let spine = self.spine()?;
         let (flat, places) = (spine.flatten(0.05), spine.places(0.05));
-        let mut lengths = vec![0.0];
-        lengths.extend(flat.windows(2).scan(0.0, |s, w| {
-            *s += w[0].dist(w[1]);
-            Some(*s)
-        }));
+        let lengths = lengths(&flat);
         let total = lengths[lengths.len() - 1].max(1e-12);
         let along = |place: Place| {
             let k = places.partition_point(|p| *p <= place).clamp(1, places.len()) - 1;

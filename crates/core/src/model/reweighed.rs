@@ -20,6 +20,12 @@ pub struct Reweighed {
 }
 
 impl Reweighed {
+    /// A line as it is, before its weight changes.
+    pub fn of(line: &Line) -> Reweighed {
+        let path = line.flat(0.2).iter().map(|f| (f.p.snapped(), f.width)).map(|(p, w)| [p.x, p.y, w]).collect();
+        Reweighed { line: line.id, path }
+    }
+
     /// The ink of the line as it was traced: it feathers beyond the width that was measured.
     fn old(&self) -> (Vec<FlatPoint>, Bounds) {
         let wide: Vec<FlatPoint> =
