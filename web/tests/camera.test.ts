@@ -6,6 +6,7 @@ import { levelAt } from '../src/lib/canvas/tiles';
 
 const coordinate = fc.double({ min: -5000, max: 5000, noNaN: true });
 const place = fc.tuple(coordinate, coordinate);
+const angle = fc.double({ min: -Math.PI, max: Math.PI, noNaN: true });
 
 function camera() {
     const c = new Camera();
@@ -18,11 +19,25 @@ const near = (a: [number, number], b: [number, number], by = 1e-6) =>
 
 test('a place of the sheet and its place on the screen are the same both ways', () => {
     fc.assert(
-        fc.property(place, place, fc.double({ min: 0.02, max: 32, noNaN: true }), (p, at, scale) => {
-            const c = camera();
-            [c.x, c.y, c.scale] = [at[0], at[1], scale];
-            near(c.toSheet(c.toScreen(p)), p);
-        }),
+        fc.property(
+            place,
+            place,
+            fc.double({ min: 0.02, max: 32, noNaN: true }),
+            angle,
+            fc.boolean(),
+            (p, at, ...view) => {
+                const c = camera();
+                [c.x, c.y] = at;
+                [c.scale, c.turn, c.mirrored] = view;
+                near(c.toSheet(c.toScreen(p)), p);
+                // A context laid to the sheet draws just there.
+                let m: number[] = [];
+                c.onto({ setTransform: (...v: number[]) => (m = v) } as unknown as CanvasRenderingContext2D, 2, 10, 20);
+                const [a, b, d, e, x, y] = m as [number, number, number, number, number, number];
+                const [sx, sy] = c.toScreen(p);
+                near([a * p[0] + d * p[1] + x, b * p[0] + e * p[1] + y], [2 * (sx - 10), 2 * (sy - 20)], 1e-4);
+            },
+        ),
     );
 });
 
@@ -41,6 +56,62 @@ test('what is under the pointer stays there while zooming, and the zoom keeps wi
                 expect(c.scale).toBeLessThanOrEqual(32);
             },
         ),
+    );
+});
+
+test('turning and mirroring leave places apart as they are, and the place they are about where it is', () => {
+    fc.assert(
+        fc.property(place, place, angle, angle, fc.boolean(), (p, q, first, more, mirrored) => {
+            const c = camera();
+            [c.scale, c.turn, c.mirrored] = [0.5, first, mirrored];
+            const apart = () => {
+                const [a, b] = [c.toScreen(p), c.toScreen(q)];
+                return Math.hypot(a[0] - b[0], a[1] - b[1]);
+            };
+            const before = apart();
+            const under = c.toSheet([100, 200]);
+            c.turnBy(more, [100, 200]);
+            near(c.toSheet([100, 200]), under, 1e-5);
+            expect(Math.abs(c.turn)).toBeLessThanOrEqual(Math.PI + 1e-9);
+            // In a mirror each place lies as far on the other side.
+            const [x, y] = c.toScreen(p);
+            c.mirror();
+            near(c.toScreen(p), [900 - x, y], 1e-5);
+            expect(apart()).toBeCloseTo(before, 4);
+        }),
+    );
+});
+
+test('steps of turning come back to level, and what is almost level is set straight', () => {
+    const c = camera();
+    const step = Math.PI / 12;
+    c.turnBy(0.1);
+    c.turnInSteps(step);
+    expect(c.turn).toBeCloseTo(step, 9);
+    c.turnInSteps(-step);
+    c.turnInSteps(-step);
+    expect(c.turn).toBeCloseTo(-step, 9);
+    c.turnInSteps(step);
+    expect(c.isUpright || Math.abs(c.turn) < 1e-9).toBe(true);
+    c.turnBy(Math.PI / 2 + 0.05);
+    c.settle([0, 0]);
+    expect(c.turn).toBeCloseTo(Math.PI / 2, 9);
+    c.turnBy(0.2);
+    c.settle([0, 0]);
+    expect(c.turn).toBeCloseTo(Math.PI / 2 + 0.2, 9);
+});
+
+test('the box that holds what is in view holds it however the view lies', () => {
+    fc.assert(
+        fc.property(fc.nat(900), fc.nat(600), angle, fc.boolean(), (x, y, turn, mirrored) => {
+            const c = camera();
+            [c.turn, c.mirrored] = [turn, mirrored];
+            const [px, py] = c.toSheet([x, y]);
+            const [left, top, right, low] = c.box();
+            expect(px >= left - 1e-6 && px <= right + 1e-6 && py >= top - 1e-6 && py <= low + 1e-6).toBe(true);
+            const on = c.boxOnScreen([px, py, px, py]);
+            near([on[0], on[1]], [x, y]);
+        }),
     );
 });
 

@@ -33,11 +33,12 @@ test('every key that is told is bound once, but for those of the pointer', () =>
     expect(unbound).toEqual([
         'held: pan',
         'zoom to the pointer',
+        'turn the view freely',
         'close a leak that was tested: bridge, seam',
         'held while drawing a seam or ink: straight; a shape: in proportion',
         'held while drawing a shape: from its middle',
         'held while drawing: ink catches neither ends nor lines',
-        'two fingers: pan and zoom',
+        'two fingers: pan, zoom and turn',
         'held while cutting out: a box',
         'held while dragging what is in hand: in steps; by a corner: free',
         'held while dragging what is in hand: a copy; by a handle: about the place that stays',

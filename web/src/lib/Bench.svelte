@@ -13,6 +13,7 @@
     import PegBar from './parts/PegBar.svelte';
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
+    import ViewTurned from './parts/ViewTurned.svelte';
     import { go } from './state/route.svelte';
     import { alike } from './state/alike.svelte';
     import { bench, type Backdrop } from './state/bench.svelte';
@@ -53,8 +54,8 @@
         if (!thing) return null;
         const { camera } = bench;
         const { box, margin } = thing;
-        const [a, b] = [camera.toScreen([box[0], box[1]]), camera.toScreen([box[2], box[3]])];
-        const free: Box = [a[0] - margin, a[1] - margin, b[0] + margin, b[1] + margin];
+        const [left, top, right, low] = camera.boxOnScreen(box);
+        const free: Box = [left - margin, top - margin, right + margin, low + margin];
         const room: Box = [8, 52, camera.width - 8, camera.height - 84];
         const others = findings
             .near(camera.box(), 0)
@@ -138,6 +139,7 @@
                 >{Math.round(bench.camera.scale * 100)} %</button
             >
             {#if view}<span class="quiet">{view.width} × {view.height} px · {view.dpi} dpi</span>{/if}
+            <ViewTurned />
         </div>
         <div class="pill absolute top-3 right-3 flex items-center gap-3">
             {#if bench.station === 'draw'}

@@ -69,6 +69,8 @@ function putDown() {
 }
 
 const { camera } = bench;
+/** A step of turning the view, radians. */
+const TURN = Math.PI / 12;
 const atDraw = () => bench.station === 'draw';
 const inHand = () => atDraw() && held.ids.length > 0;
 const mod = (cap: string, on: string, run: () => void, when = inHand): Key => ({
@@ -180,6 +182,16 @@ export const GROUPS: Group[] = [
                 does: 'the whole sheet',
                 keys: [one('F', 'f', () => sheet.view && camera.fit(sheet.view.width, sheet.view.height))],
             },
+            {
+                does: 'turn the view by 15°; the drawing stays as it is',
+                keys: [
+                    { caps: ['('], on: ['(', 'Shift+('], run: () => camera.turnInSteps(-TURN) },
+                    { caps: [')'], on: [')', 'Shift+)'], run: () => camera.turnInSteps(TURN) },
+                ],
+            },
+            { does: 'turn the view freely', keys: [told('Alt', 'Wheel')] },
+            { does: 'mirror the view', keys: [one('M', 'm', () => camera.mirror())] },
+            { does: 'the view neither turned nor mirrored', keys: [one('L', 'l', () => camera.level())] },
             { does: 'one pixel for one', keys: [one('0', '0', () => camera.zoom(1 / camera.scale))] },
         ],
     },
@@ -199,7 +211,7 @@ export const GROUPS: Group[] = [
             { does: 'held while drawing a seam or ink: straight; a shape: in proportion', keys: [told('Shift')] },
             { does: 'held while drawing a shape: from its middle', keys: [told('Alt')] },
             { does: 'held while drawing: ink catches neither ends nor lines', keys: [told('Ctrl')] },
-            { does: 'two fingers: pan and zoom', keys: [told('Touch')] },
+            { does: 'two fingers: pan, zoom and turn', keys: [told('Touch')] },
             { does: 'held while cutting out: a box', keys: [told('Shift')] },
             { does: 'held while dragging what is in hand: in steps; by a corner: free', keys: [told('Shift')] },
             {

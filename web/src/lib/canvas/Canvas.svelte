@@ -38,6 +38,8 @@
     /** How near to what is dragged it is taken, and how far a click may stray, px of the screen. */
     const GRASP = { wipe: 14, handle: 18 };
     const STRAY = 4;
+    /** How far the wheel turns the view, radians for each px of scrolling. */
+    const TURNS = Math.PI / 2400;
 
     function place(e: PointerEvent | WheelEvent): Pt {
         const box = canvas.getBoundingClientRect();
@@ -46,7 +48,7 @@
 
     const apart = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]);
 
-    /** Fingers on the canvas, by pointer; two of them pan and zoom, and draw nothing. */
+    /** Fingers on the canvas, by pointer; two of them pan, zoom and turn, and draw nothing. */
     const fingers: Record<number, Pt> = {};
     const pair = () => Object.values(fingers).slice(0, 2);
     /** A pen was seen: fingers and palms beside it never draw. */
@@ -60,6 +62,8 @@
         const [from, to] = [middle(a, b), middle(c, d)];
         camera.pan(to[0] - from[0], to[1] - from[1]);
         camera.zoom(apart(c, d) / Math.max(1, apart(a, b)), to);
+        const lean = (p: Pt, q: Pt) => Math.atan2(q[1] - p[1], q[0] - p[0]);
+        camera.turnBy(lean(c, d) - lean(a, b), to);
     }
 
     function finger(e: PointerEvent): boolean {
@@ -69,6 +73,11 @@
         // What one finger began is given up.
         if (!drag?.isPen) letGo();
         return true;
+    }
+
+    function liftFinger(e: PointerEvent) {
+        if (pair().length === 2 && e.pointerId in fingers) camera.settle(place(e));
+        delete fingers[e.pointerId];
     }
 
     function down(e: PointerEvent) {
@@ -182,7 +191,7 @@
     }
 
     function up(e: PointerEvent) {
-        delete fingers[e.pointerId];
+        liftFinger(e);
         if (isOther(e)) return;
         const at = place(e);
         const was = drag;
@@ -233,7 +242,8 @@
 
     function wheel(e: WheelEvent) {
         e.preventDefault();
-        camera.zoom(Math.exp(-e.deltaY * (e.ctrlKey ? 0.01 : 0.0016)), place(e));
+        if (e.altKey) camera.turnBy(e.deltaY * TURNS, place(e));
+        else camera.zoom(Math.exp(-e.deltaY * (e.ctrlKey ? 0.01 : 0.0016)), place(e));
     }
 
     function watch(node: HTMLCanvasElement) {
@@ -262,7 +272,7 @@
     onpointermove={move}
     onpointerup={up}
     onpointercancel={(e) => {
-        delete fingers[e.pointerId];
+        liftFinger(e);
         if (!isOther(e)) letGo();
     }}
     onpointerleave={() => (inHand.hover = null)}

@@ -40,7 +40,7 @@ export function drawAtStation(g: G, view: Shown, middles: Middle[], onSheet: (g:
         const chosen = bench.chosen.map((id) => view.lines.get(id)).filter((l) => l !== undefined);
         if (chosen.length > 0) placed(() => overlays.inHand(g, chosen.map(pathOf), camera.scale));
     } else if (bench.station === 'draw') {
-        placed(() => drawChart(g, bench.chart, size, view.dpi, camera.scale, bench.chartUnder));
+        placed(() => drawChart(g, bench.chart, size, view.dpi, camera, bench.chartUnder));
         // Whatever tool is in hand: it works on these alone.
         const lines = bench.tool === 'hold' || bench.tool === 'points' ? [] : held.lines;
         if (lines.length > 0) placed(() => overlays.inHand(g, lines.map(pathOf), camera.scale));

@@ -1,6 +1,8 @@
 /** The desk, and on it the sheet with its backdrop. */
 import { bench } from '../state/bench.svelte';
-import type { Box } from '../geometry/box';
+import { along } from '../drawn/marks';
+import { boxOf } from '../geometry/box';
+import type { Pt } from '../types/Pt';
 
 type G = CanvasRenderingContext2D;
 
@@ -48,14 +50,17 @@ export function drawDesk(g: G, width: number, height: number) {
     g.fillRect(0, 0, width, height);
 }
 
-/** The sheet, bare, where it lies on a view so large. */
-export function drawSheet(g: G, [left, top, right, low]: Box, width: number, height: number) {
+/** The sheet, bare, its corners where they lie on a view so large. */
+export function drawSheet(g: G, corners: Pt[], width: number, height: number) {
     g.save();
+    const [left, top, right, low] = boxOf(corners);
     const edge = SHADOW.blur + SHADOW.down;
     const inside = left < -edge && top < -edge && right > width + edge && low > height + edge;
     // A shadow costs the more the larger the sheet is, seen or not.
     if (!inside) [g.shadowColor, g.shadowBlur, g.shadowOffsetY] = ['#0003', SHADOW.blur, SHADOW.down];
     g.fillStyle = backdrop(g);
-    g.fillRect(left, top, right - left, low - top);
+    g.beginPath();
+    along(g, corners);
+    g.fill();
     g.restore();
 }

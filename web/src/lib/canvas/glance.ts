@@ -26,8 +26,8 @@ type Colour = readonly [number, number, number];
  */
 export function windowSeen(camera: Camera, of: { width: number; height: number }, level: number, more: number) {
     const k = RUN << level;
-    const [x0, y0] = camera.toSheet([-more * camera.width, -more * camera.height]);
-    const [x1, y1] = camera.toSheet([(1 + more) * camera.width, (1 + more) * camera.height]);
+    const { width: w, height: h } = camera;
+    const [x0, y0, x1, y1] = camera.boxOnSheet([-more * w, -more * h, (1 + more) * w, (1 + more) * h]);
     const x = Math.max(0, Math.floor(x0 / k) * k);
     const y = Math.max(0, Math.floor(y0 / k) * k);
     const width = Math.min(of.width, Math.ceil(x1 / k) * k) - x;

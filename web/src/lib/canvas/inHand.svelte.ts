@@ -14,7 +14,7 @@ import { toolOf } from '../tools';
 import type { How } from '../tools/tool';
 import type { Pt } from '../types/Pt';
 import type { Sample } from '../types/Sample';
-import { around, type Box } from '../geometry/box';
+import { type Box, boxOf } from '../geometry/box';
 
 /** How far it is drawn beyond its points, and in what steps its canvas grows, px of the screen. */
 const MARGIN = 16;
@@ -39,7 +39,8 @@ export class InHand {
     follow(canvas: () => HTMLCanvasElement | undefined, ratio: () => number) {
         $effect(() => {
             const { camera } = bench;
-            void [camera.x, camera.y, camera.scale, camera.width, camera.height, ratio(), sheet.view, this.stroke];
+            void [camera.x, camera.y, camera.scale, camera.turn, camera.mirrored, camera.width, camera.height];
+            void [ratio(), sheet.view, this.stroke];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
             void [JSON.stringify(bench.brush), bench.paints || toolOf(bench.tool).follows ? this.hover : null];
             void [bench.chosen, points.line, tried.told, held.endsAlong, held.pivot, this.how];
@@ -69,7 +70,7 @@ export class InHand {
         if (points.length < (follows ? 1 : 2) && !(follows && others.length > 0)) return null;
         points.push(...others);
         const margin = MARGIN + (more.around ?? 0);
-        const [x0, y0, x1, y1] = points.map(([x, y]): Box => [x, y, x, y]).reduce(around);
+        const [x0, y0, x1, y1] = boxOf(points);
         const [left, top] = [Math.max(0, Math.floor(x0 - margin)), Math.max(0, Math.floor(y0 - margin))];
         const [right, low] = [Math.min(camera.width, x1 + margin), Math.min(camera.height, y1 + margin)];
         return left < right && top < low ? [left, top, right, low] : null;

@@ -12,6 +12,7 @@ import { shots } from '../state/shots.svelte';
 import { underlay } from '../state/underlay.svelte';
 import type { Finding } from '../types/Finding';
 import type { LineView } from '../types/LineView';
+import type { Pt } from '../types/Pt';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Shown } from '../state/shown';
 import { drawAtStation } from './atStation';
@@ -19,7 +20,7 @@ import { around, type Box } from '../geometry/box';
 import { Camera } from '../geometry/camera.svelte';
 import { drawDesk, drawSheet } from './desk';
 import { Glance, windowSeen } from './glance';
-import { COUNT_CELL, type Colours, Counts, marks, seam } from '../drawn/marks';
+import { along, COUNT_CELL, type Colours, Counts, marks, seam } from '../drawn/marks';
 import * as overlays from '../drawn/overlays';
 import { paintRegions } from './paint';
 import { pathOf } from '../drawn/paths';
@@ -56,6 +57,16 @@ const PREPARE_AFTER = 40;
 
 /** The colour that the lines of a rough are shown in. */
 const ROUGH = '#a8603c';
+
+/** Draws within a polygon of the screen. */
+function clipped(g: G, corners: Pt[], draw: () => void) {
+    g.save();
+    g.beginPath();
+    along(g, corners);
+    g.clip();
+    draw();
+    g.restore();
+}
 
 /** By what the ink of a part is told from what it was: the steps, and the colours of the shot. */
 const inkVersion = (w: SheetWindow) => `${sheet.inkVersion(w)}.${shots.shot?.revision ?? 0}`;
@@ -152,7 +163,8 @@ export class Picture {
         const { camera } = bench;
         // With these all is drawn.
         const by = [
-            ...[camera.x, camera.y, camera.scale, camera.width, camera.height, this.ratio],
+            ...[camera.x, camera.y, camera.scale, camera.turn, camera.mirrored],
+            ...[camera.width, camera.height, this.ratio],
             ...[bench.station, bench.backdrop, bench.blink, bench.wipe, bench.theme, shots.colours],
             ...[JSON.stringify(settings.lift), JSON.stringify(settings.weight), JSON.stringify(settings.trace)],
             ...[
@@ -224,12 +236,12 @@ export class Picture {
         const { camera } = bench;
         let [left, top, right, low]: Box = [0, 0, camera.width, camera.height];
         if (part === 'all' || part === null) this.#counts.clear();
-        else [left, top, right, low] = [...camera.toScreen([part[0], part[1]]), ...camera.toScreen([part[2], part[3]])];
+        else [left, top, right, low] = camera.boxOnScreen(part);
         let margin = MARGIN;
         if (this.#counted) {
             // A count stands for all of its part of the canvas.
             [left, top, right, low] = Counts.around([left, top, right, low]);
-            const box: Box = [...camera.toSheet([left, top]), ...camera.toSheet([right, low])];
+            const box = camera.boxOnSheet([left, top, right, low]);
             this.#counts.recount(
                 camera,
                 [left, top, right, low],
@@ -246,7 +258,7 @@ export class Picture {
         g.beginPath();
         g.rect(left, top, Math.max(0, right - left), Math.max(0, low - top));
         g.clip();
-        this.#drawn = [...camera.toSheet([left, top]), ...camera.toSheet([right, low])];
+        this.#drawn = camera.boxOnSheet([left, top, right, low]);
     }
 
     #onScreen(g: G) {
@@ -263,12 +275,13 @@ export class Picture {
 
     /** Draws within a box of the screen. */
     #within(g: G, [left, top, right, low]: Box, draw: () => void) {
-        g.save();
-        g.beginPath();
-        g.rect(left, top, right - left, low - top);
-        g.clip();
-        draw();
-        g.restore();
+        const corners: Pt[] = [
+            [left, top],
+            [right, top],
+            [right, low],
+            [left, low],
+        ];
+        clipped(g, corners, draw);
     }
 
     #drawPart(g: G, inFrame: boolean) {
@@ -277,13 +290,13 @@ export class Picture {
         drawDesk(g, camera.width, camera.height);
         const [view, lies] = [sheet.view, this.#lies];
         if (!view || !lies) return;
-        const place: Box = [...camera.toScreen([0, 0]), ...camera.toScreen([lies.width, lies.height])];
+        const place = camera.corners([0, 0, lies.width, lies.height]);
         drawSheet(g, place, camera.width, camera.height);
         const showOriginal = bench.blink || bench.station === 'intake';
         const inking = settings.shown;
         const wipeX = inking && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
         let inkShown = false;
-        this.#within(g, place, () => {
+        clipped(g, place, () => {
             inkShown = this.#drawLayers(g, view, lies, wipeX, showOriginal);
         });
         if (!showOriginal) this.#drawMarks(g);
@@ -351,7 +364,7 @@ export class Picture {
             this.#onSheet(g, () => overlays.hairs(g, middles, camera.scale, this.ratio));
         }
         if (!settings.shown) {
-            for (const s of this.#linesIn(this.#drawn, 'seam')) seam(g, camera, pathOf(s), COLOURS);
+            for (const s of this.#linesIn(this.#drawn, 'seam')) seam(g, camera, this.ratio, pathOf(s), COLOURS);
         }
         const now = findings.current;
         if (this.#counted) this.#counts.draw(g, COLOURS);
@@ -415,7 +428,8 @@ export class Picture {
         const lies = this.#lies;
         if (!lies || !to) return;
         const ahead = new Camera();
-        Object.assign(ahead, { ...to, width: bench.camera.width, height: bench.camera.height });
+        const { turn, mirrored, width, height } = bench.camera;
+        Object.assign(ahead, { ...to, turn, mirrored, width, height });
         this.#tiles.warm(ahead, lies, 'ink', inkVersion, this.ratio);
         if (bench.station === 'join' && ahead.scale > NEAR) this.#linesIn(ahead.box(), 'centreline').forEach(pathOf);
     }

@@ -5,6 +5,8 @@ import type { Box } from '../geometry/box';
 import type { Camera } from '../geometry/camera.svelte';
 
 const SIDE = 512;
+/** How far tiles reach over one another where they lie aslant, pixels of the canvas: their edges are see-through there. */
+const OVERLAP = 0.5;
 /** About as many megabytes. */
 const KEPT = 160;
 
@@ -70,12 +72,14 @@ export class Tiles {
         const coarse = Math.min(8, Math.max(0, Math.ceil(Math.log2(Math.max(of.width, of.height) / SIDE))));
         const seen = seenBy(camera, of);
         g.imageSmoothingEnabled = camera.scale * ratio < 3;
+        const isStraight = Math.abs(Math.sin(2 * camera.turn)) < 1e-9;
+        const more = isStraight ? 0 : OVERLAP / (camera.scale * ratio);
         const missing: SheetWindow[] = [];
         let current = true;
         for (const w of windows(seen, fine)) {
             const tile = this.#at(of, kind, w, version(w));
             current &&= tile !== null && tile.current;
-            if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+            if (tile) put(g, tile.image, w, more);
             else missing.push(w);
         }
         if (missing.length > 0) {
@@ -85,7 +89,7 @@ export class Tiles {
             g.clip();
             for (const w of windows(seen, coarse)) {
                 const tile = this.#at(of, kind, w, version(w));
-                if (tile) g.drawImage(tile.image, w.x, w.y, w.width, w.height);
+                if (tile) put(g, tile.image, w, more);
             }
             g.restore();
         } else {
@@ -113,6 +117,11 @@ export class Tiles {
         const before = this.#tiles.get(this.#last.get(address[0]) ?? '');
         return before?.image ? { image: before.image, current: false } : null;
     }
+}
+
+/** Draws a picture of a part, so much larger on each side. */
+function put(g: CanvasRenderingContext2D, image: ImageBitmap, w: SheetWindow, more: number) {
+    g.drawImage(image, w.x - more, w.y - more, w.width + 2 * more, w.height + 2 * more);
 }
 
 /** The name of a place, and the address of a version of what is there. */

@@ -1,5 +1,6 @@
 /** Charts over or under a drawing: fields of 12 or 16, or a square grid. */
 
+import type { Camera } from '../geometry/camera.svelte';
 import type { Chart } from '../geometry/chart';
 
 type G = CanvasRenderingContext2D;
@@ -17,7 +18,7 @@ export function drawChart(
     chart: Chart,
     [width, height]: [number, number],
     dpi: number,
-    scale: number,
+    { scale, mirrored }: Camera,
     under: boolean,
 ) {
     if (chart === 'none') return;
@@ -56,7 +57,14 @@ export function drawChart(
         line(k % 4 === 0);
         g.strokeRect(x - w / 2, y - h / 2, w, h);
         g.globalAlpha = 0.8;
-        if (k % 2 === 0) g.fillText(String(k), x + w / 2 - 9 / scale, y - 3 / scale);
+        if (k % 2 === 0) {
+            g.save();
+            g.translate(x + w / 2 - 9 / scale, y - 3 / scale);
+            // Numbers are read from before the sheet.
+            if (mirrored) g.scale(-1, 1);
+            g.fillText(String(k), 0, 0);
+            g.restore();
+        }
     }
     line(true);
     g.beginPath();

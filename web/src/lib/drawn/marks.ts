@@ -123,7 +123,7 @@ function leaks(g: G, camera: Camera, list: Finding[], c: Colours) {
         for (const f of list) {
             const [first, middle, last] = [f.path[0] ?? f.at, f.path[1] ?? f.at, f.path[2] ?? f.at];
             const [x, y] = camera.toScreen(middle);
-            const [dx, dy] = [last[0] - first[0], last[1] - first[1]];
+            const [dx, dy] = camera.wayOnScreen([last[0] - first[0], last[1] - first[1]]);
             const d = Math.hypot(dx, dy) || 1;
             for (let k = -2; k <= 2; k++) {
                 const [px, py] = [x + (dx / d) * k * 9, y + (dy / d) * k * 9];
@@ -284,16 +284,9 @@ export function hatching(colour: string): CanvasPattern | null {
 }
 
 /** A seam: fine dots with small ticks across. */
-export function seam(g: G, camera: Camera, path: Path2D, c: Colours) {
+export function seam(g: G, camera: Camera, ratio: number, path: Path2D, c: Colours) {
     g.save();
-    g.transform(
-        camera.scale,
-        0,
-        0,
-        camera.scale,
-        camera.width / 2 - camera.x * camera.scale,
-        camera.height / 2 - camera.y * camera.scale,
-    );
+    camera.onto(g, ratio);
     const s = 1 / camera.scale;
     g.lineCap = 'butt';
     g.strokeStyle = c.seam;

@@ -1,27 +1,95 @@
-/** Where the sheet is seen from: screen = (sheet - centre) * scale + middle of the canvas. */
+/**
+ * Where the sheet is seen from: screen = M (sheet - centre) + middle of the canvas. M scales, turns and, where the view is
+ * mirrored, has left and right change places; the drawing itself stays as it is.
+ */
 import type { Pt } from '../types/Pt';
-import type { Box } from './box';
+import { type Box, boxOf } from './box';
+
+/** A view within this of level, upright or upside down is taken for it, radians. */
+const ALMOST_LEVEL = (4 * Math.PI) / 180;
+const RIGHT_ANGLE = Math.PI / 2;
 
 export class Camera {
     x = $state(0);
     y = $state(0);
     /** Screen pixels (CSS) for one pixel of the sheet. */
     scale = $state(1);
+    /** How far the view is turned, clockwise on the screen, radians between -pi and pi. */
+    turn = $state(0);
+    mirrored = $state(false);
     width = $state(1);
     height = $state(1);
     #glide = 0;
+    /** M, by rows. */
+    readonly #m = $derived.by(() => {
+        const [cos, sin] = [this.scale * Math.cos(this.turn), this.scale * Math.sin(this.turn)];
+        const side = this.mirrored ? -1 : 1;
+        return [side * cos, -sin, side * sin, cos] as const;
+    });
+
+    /** Whether the sheet's sides lie along the screen's. */
+    get isUpright() {
+        return this.turn === 0 && !this.mirrored;
+    }
+
+    /** The way on the screen of a way on the sheet. */
+    wayOnScreen([x, y]: Pt): Pt {
+        const [a, b, d, e] = this.#m;
+        return [a * x + b * y, d * x + e * y];
+    }
 
     toScreen(p: Pt): Pt {
-        return [(p[0] - this.x) * this.scale + this.width / 2, (p[1] - this.y) * this.scale + this.height / 2];
+        const [x, y] = this.wayOnScreen([p[0] - this.x, p[1] - this.y]);
+        return [x + this.width / 2, y + this.height / 2];
     }
 
     toSheet(p: Pt): Pt {
-        return [(p[0] - this.width / 2) / this.scale + this.x, (p[1] - this.height / 2) / this.scale + this.y];
+        const [x, y] = this.#wayOnSheet([p[0] - this.width / 2, p[1] - this.height / 2]);
+        return [x + this.x, y + this.y];
     }
 
-    /** The part of the sheet that is in view. */
+    #wayOnSheet([x, y]: Pt): Pt {
+        const [a, b, d, e] = this.#m;
+        const s2 = this.scale * this.scale;
+        return [(a * x + d * y) / s2, (b * x + e * y) / s2];
+    }
+
+    /** The corners on the screen of a box of the sheet, in turn. */
+    corners([left, top, right, low]: Box): Pt[] {
+        const all: Pt[] = [
+            [left, top],
+            [right, top],
+            [right, low],
+            [left, low],
+        ];
+        return all.map((p) => this.toScreen(p));
+    }
+
+    /** The corners on the sheet, in turn, of the box that lies between two of its places on the screen. */
+    between(from: Pt, to: Pt): Pt[] {
+        const [[ax, ay], [bx, by]] = [this.toScreen(from), this.toScreen(to)];
+        return [from, this.toSheet([bx, ay]), to, this.toSheet([ax, by])];
+    }
+
+    /** The box of the screen that holds a box of the sheet. */
+    boxOnScreen(box: Box): Box {
+        return boxOf(this.corners(box));
+    }
+
+    /** The box of the sheet that holds a box of the screen. */
+    boxOnSheet([left, top, right, low]: Box): Box {
+        const all: Pt[] = [
+            [left, top],
+            [right, top],
+            [right, low],
+            [left, low],
+        ];
+        return boxOf(all.map((p) => this.toSheet(p)));
+    }
+
+    /** The box of the sheet that holds all that is in view. */
     box(): Box {
-        return [...this.toSheet([0, 0]), ...this.toSheet([this.width, this.height])];
+        return this.boxOnSheet([0, 0, this.width, this.height]);
     }
 
     /**
@@ -29,33 +97,73 @@ export class Camera {
      * where its canvas lies in the view.
      */
     onto(g: CanvasRenderingContext2D, ratio: number, left = 0, top = 0) {
-        const s = this.scale * ratio;
-        const x = (this.width / 2 - this.x * this.scale - left) * ratio;
-        const y = (this.height / 2 - this.y * this.scale - top) * ratio;
-        g.setTransform(s, 0, 0, s, x, y);
+        const [a, b, d, e] = this.#m;
+        const [x, y] = this.toScreen([0, 0]);
+        g.setTransform(a * ratio, d * ratio, b * ratio, e * ratio, (x - left) * ratio, (y - top) * ratio);
+    }
+
+    /** Turns the view; what is at a place of the screen stays there. */
+    turnBy(angle: number, at: Pt = [this.width / 2, this.height / 2]) {
+        this.#keeping(at, () => {
+            const turn = this.turn + angle;
+            this.turn = Math.atan2(Math.sin(turn), Math.cos(turn));
+        });
+    }
+
+    /** Turns the view by steps of an angle, on to the next of them. */
+    turnInSteps(angle: number) {
+        const steps = this.turn / Math.abs(angle);
+        const next = angle > 0 ? Math.floor(steps + 1e-6) + 1 : Math.ceil(steps - 1e-6) - 1;
+        this.turnBy(next * Math.abs(angle) - this.turn);
+    }
+
+    /** Sets a view straight that is almost level, upright or upside down. */
+    settle(at: Pt) {
+        const straight = Math.round(this.turn / RIGHT_ANGLE) * RIGHT_ANGLE;
+        if (Math.abs(straight - this.turn) < ALMOST_LEVEL) this.turnBy(straight - this.turn, at);
+    }
+
+    /** Mirrors what is seen about the middle of the view. */
+    mirror() {
+        cancelAnimationFrame(this.#glide);
+        [this.turn, this.mirrored] = [-this.turn, !this.mirrored];
+    }
+
+    /** Has the sheet lie as it is, about the middle of the view. */
+    level() {
+        cancelAnimationFrame(this.#glide);
+        [this.turn, this.mirrored] = [0, false];
+    }
+
+    /** Changes the view so that what is at a place of the screen stays there. */
+    #keeping(at: Pt, change: () => void) {
+        cancelAnimationFrame(this.#glide);
+        const before = this.toSheet(at);
+        change();
+        const after = this.toSheet(at);
+        this.x += before[0] - after[0];
+        this.y += before[1] - after[1];
     }
 
     fit(width: number, height: number, margin = 48) {
         cancelAnimationFrame(this.#glide);
         this.x = width / 2;
         this.y = height / 2;
-        this.scale = Math.min((this.width - 2 * margin) / width, (this.height - 2 * margin) / height);
+        const [cos, sin] = [Math.abs(Math.cos(this.turn)), Math.abs(Math.sin(this.turn))];
+        const [across, down] = [width * cos + height * sin, width * sin + height * cos];
+        this.scale = Math.min((this.width - 2 * margin) / across, (this.height - 2 * margin) / down);
     }
 
     /** Zooms by a factor; what is under the pointer stays there. */
     zoom(by: number, at: Pt = [this.width / 2, this.height / 2]) {
-        cancelAnimationFrame(this.#glide);
-        const before = this.toSheet(at);
-        this.scale = Math.min(32, Math.max(0.02, this.scale * by));
-        const after = this.toSheet(at);
-        this.x += before[0] - after[0];
-        this.y += before[1] - after[1];
+        this.#keeping(at, () => (this.scale = Math.min(32, Math.max(0.02, this.scale * by))));
     }
 
     pan(dx: number, dy: number) {
         cancelAnimationFrame(this.#glide);
-        this.x -= dx / this.scale;
-        this.y -= dy / this.scale;
+        const [x, y] = this.#wayOnSheet([dx, dy]);
+        this.x -= x;
+        this.y -= y;
     }
 
     /** From where a place is near enough to be judged; `null`: from here. */

@@ -5,7 +5,7 @@ import type { InHand } from './tool';
 type G = CanvasRenderingContext2D;
 
 /** The two ends of the stroke, on the screen. */
-export function ends({ stroke, camera }: InHand): [Pt, Pt] | null {
+function ends({ stroke, camera }: InHand): [Pt, Pt] | null {
     const [from, to] = [stroke[0], stroke[stroke.length - 1]];
     return from && to ? [camera.toScreen(from), camera.toScreen(to)] : null;
 }

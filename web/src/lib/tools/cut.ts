@@ -49,7 +49,7 @@ export const cut: Tool = {
     help: 'Draw around what is to go, a box with Shift: lines are cut where it passes',
     icon: LassoSelect,
     cursor: 'crosshair',
-    held: (start, here) => [start, [here[0], start[1]], here, [start[0], here[1]]],
+    held: (start, here) => bench.camera.between(start, here),
     use: cutOut,
     draw: washed,
 };

@@ -3,6 +3,7 @@ import Hand from '@lucide/svelte/icons/mouse-pointer-2';
 import { pathOf } from '../drawn/paths';
 import { lineAt } from '../drawn/under';
 import { type Affine, moved, NOWHERE, scaled, skewed, turned } from '../geometry/affine';
+import type { Box } from '../geometry/box';
 import { inside, jointsOf } from '../geometry/places';
 import { bench } from '../state/bench.svelte';
 import { held } from '../state/held.svelte';
@@ -17,6 +18,8 @@ const GRASP = 11;
 /** How far outside the box of what is in hand its handles stand. */
 const ASIDE = 12;
 const KNOB = 34;
+/** A box so narrow has no handles in the middle of its sides, px of the screen. */
+const FLAT = 16;
 const STEPS = Math.PI / 12;
 
 /** What is grasped of those in hand. */
@@ -29,22 +32,33 @@ type Grip =
 
 const SIDES = [0, 0.5, 1] as const;
 
+/** Where the handles of a box stand on the screen; `more`: px farther out. */
+function gripPlaces([left, top, right, low]: Box) {
+    const { camera } = bench;
+    return (x: number, y: number, more = 0): Pt => {
+        const [px, py] = camera.toScreen([left + (right - left) * x, top + (low - top) * y]);
+        const [u, v] = camera.wayOnScreen([Math.sign(x - 0.5), Math.sign(y - 0.5)]);
+        const aside = (ASIDE + more) / camera.scale;
+        return [px + u * aside, py + v * aside];
+    };
+}
+
 /** The handles, on the screen. */
 function grips(): { grip: Grip; at: Pt }[] {
     const box = held.box;
     if (!box) return [];
     const { camera } = bench;
-    const [[l, t], [r, b]] = [camera.toScreen([box[0], box[1]]), camera.toScreen([box[2], box[3]])];
-    const [x0, y0, x1, y1] = [l - ASIDE, t - ASIDE, r + ASIDE, b + ASIDE];
+    const at = gripPlaces(box);
+    const [wide, high] = [(box[2] - box[0]) * camera.scale, (box[3] - box[1]) * camera.scale];
     const out: { grip: Grip; at: Pt }[] = [
-        { grip: { kind: 'turn' }, at: [(x0 + x1) / 2, y0 - KNOB] },
+        { grip: { kind: 'turn' }, at: at(0.5, 0, KNOB) },
         { grip: { kind: 'pivot' }, at: camera.toScreen(held.pivot) },
     ];
     for (const x of SIDES)
         for (const y of SIDES) {
-            const isFlat = (x === 0.5 && x1 - x0 < 40) || (y === 0.5 && y1 - y0 < 40);
+            const isFlat = (x === 0.5 && wide < FLAT) || (y === 0.5 && high < FLAT);
             if ((x === 0.5 && y === 0.5) || isFlat) continue;
-            out.push({ grip: { kind: 'side', x, y }, at: [x0 + (x1 - x0) * x, y0 + (y1 - y0) * y] });
+            out.push({ grip: { kind: 'side', x, y }, at: at(x, y) });
         }
     return out;
 }
@@ -138,7 +152,7 @@ async function use({ path, from, to, still, how }: Stroke) {
         return;
     }
     if (grip === null) {
-        const box: Pt[] = [from, [to[0], from[1]], to, [from[0], to[1]]];
+        const box = bench.camera.between(from, to);
         held.take(how.inSteps ? [...held.ids, ...within(box)] : within(path));
     } else if (grip.kind === 'pivot') held.pivot = to;
     else await held.lead(mapOf(grip, from, to, how), how.fromCentre && grip.kind === 'line');
@@ -172,7 +186,7 @@ function draw({ g, camera, stroke, how, onSheet }: InHand) {
     }
     if (isDragged && grip === null) {
         g.beginPath();
-        const outline: Pt[] = how.inSteps ? [from, [to[0], from[1]], to, [from[0], to[1]]] : stroke;
+        const outline = how.inSteps ? camera.between(from, to) : stroke;
         outline.forEach((p, k) => {
             const [x, y] = camera.toScreen(p);
             if (k) g.lineTo(x, y);
@@ -193,26 +207,21 @@ function draw({ g, camera, stroke, how, onSheet }: InHand) {
 
 /** Handles: leaves at corners and sides, a bud on a stalk to turn by, a seed for the place that stays. */
 function drawGrips(g: CanvasRenderingContext2D, seed: Pt | null) {
-    const all = grips();
-    const [top, turn] = [
-        all.find((p) => p.grip.kind === 'side' && p.grip.y === 0),
-        all.find((p) => p.grip.kind === 'turn'),
-    ];
     g.lineWidth = 1.5;
     g.strokeStyle = '#2F5D50';
-    if (turn && top) {
+    if (held.box) {
+        const at = gripPlaces(held.box);
         g.beginPath();
-        g.moveTo(turn.at[0], turn.at[1] + 6);
-        g.lineTo(turn.at[0], top.at[1]);
+        g.moveTo(...at(0.5, 0, KNOB));
+        g.lineTo(...at(0.5, 0));
         g.stroke();
     }
-    for (const { grip, at } of all) {
+    for (const { grip, at } of grips()) {
         const [x, y] = grip.kind === 'pivot' && seed ? seed : at;
         g.beginPath();
         if (grip.kind === 'side') {
-            const lean =
-                grip.x === 0.5 ? 0 : grip.y === 0.5 ? Math.PI / 2 : grip.x === grip.y ? -Math.PI / 4 : Math.PI / 4;
-            g.ellipse(x, y, 4, 7, lean, 0, 2 * Math.PI);
+            const [u, v] = bench.camera.wayOnScreen([grip.x - 0.5, grip.y - 0.5]);
+            g.ellipse(x, y, 7, 4, Math.atan2(v, u), 0, 2 * Math.PI);
             g.fillStyle = '#DE9F27';
         } else {
             g.arc(x, y, grip.kind === 'turn' ? 6 : 4, 0, 2 * Math.PI);

@@ -2,6 +2,8 @@
 import PenTool from '@lucide/svelte/icons/pen';
 import { type Meeting, meetingNear } from '../drawn/ends';
 import { inkedPath } from '../drawn/inked';
+import { along } from '../drawn/marks';
+import { boxOf } from '../geometry/box';
 import { type Inked, shaped } from '../geometry/stroke';
 import { bench } from '../state/bench.svelte';
 import { pen } from '../state/pen.svelte';
@@ -107,11 +109,9 @@ function draw({ g, camera, samples, hover }: InHand) {
     const sheetIs = sheet.view;
     if (!sheetIs) return;
     // No ink is left beside the sheet.
-    const [left, top] = camera.toScreen([0, 0]);
-    const [right, low] = camera.toScreen([sheetIs.width, sheetIs.height]);
     g.save();
     g.beginPath();
-    g.rect(left, top, right - left, low - top);
+    along(g, camera.corners([0, 0, sheetIs.width, sheetIs.height]));
     g.clip();
     for (const { points, colour } of wet) put(points, colour);
     const shown = catching(samples);
@@ -135,12 +135,7 @@ const reach = () => (penNow().width * (1 + pen.settings.tilt) * bench.camera.sca
 function wetPlaces(): Pt[] {
     const places: Pt[] = [];
     for (const { points } of wet) {
-        const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
-        const [min, max] = [
-            (v: number[]) => v.reduce((a, b) => Math.min(a, b)),
-            (v: number[]) => v.reduce((a, b) => Math.max(a, b)),
-        ];
-        places.push(bench.camera.toScreen([min(xs), min(ys)]), bench.camera.toScreen([max(xs), max(ys)]));
+        places.push(...bench.camera.corners(boxOf(points)));
     }
     return places;
 }

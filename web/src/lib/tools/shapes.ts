@@ -44,7 +44,7 @@ function boxed(start: Pt, here: Pt, { inSteps, fromCentre }: { inSteps: boolean;
     return [from, [start[0] + dx, start[1] + dy]];
 }
 
-function draw(shape: Shape, { g, camera, stroke, how, hover }: InHand) {
+function draw(shape: Shape, { g, camera, stroke, how, hover, onSheet }: InHand) {
     const [first, last] = [stroke[0], stroke[stroke.length - 1]];
     if (!first || !last) {
         const over = hover && shape !== 'ellipse' ? caught(camera.toSheet(hover)) : null;
@@ -52,19 +52,21 @@ function draw(shape: Shape, { g, camera, stroke, how, hover }: InHand) {
         return;
     }
     const { from, to, meets } = meeting(shape, [first, last], how);
-    const [[ax, ay], [bx, by]] = [camera.toScreen(from), camera.toScreen(to)];
-    g.beginPath();
-    if (shape === 'line') {
-        g.moveTo(ax, ay);
-        g.lineTo(bx, by);
-    } else if (shape === 'rectangle') g.rect(ax, ay, bx - ax, by - ay);
-    else g.ellipse((ax + bx) / 2, (ay + by) / 2, Math.abs(bx - ax) / 2, Math.abs(by - ay) / 2, 0, 0, 2 * Math.PI);
-    g.lineCap = 'round';
-    g.lineJoin = 'round';
-    g.lineWidth = Math.max(0.5, penNow().width * camera.scale);
-    g.fillStyle = g.strokeStyle = inkColour();
-    if (shape !== 'line' && pen.settings.shapes !== 'line') g.fill();
-    if (shape === 'line' || pen.settings.shapes !== 'filled') g.stroke();
+    const [[ax, ay], [bx, by]] = [from, to];
+    onSheet(() => {
+        g.beginPath();
+        if (shape === 'line') {
+            g.moveTo(ax, ay);
+            g.lineTo(bx, by);
+        } else if (shape === 'rectangle') g.rect(ax, ay, bx - ax, by - ay);
+        else g.ellipse((ax + bx) / 2, (ay + by) / 2, Math.abs(bx - ax) / 2, Math.abs(by - ay) / 2, 0, 0, 2 * Math.PI);
+        g.lineCap = 'round';
+        g.lineJoin = 'round';
+        g.lineWidth = Math.max(0.5 / camera.scale, penNow().width);
+        g.fillStyle = g.strokeStyle = inkColour();
+        if (shape !== 'line' && pen.settings.shapes !== 'line') g.fill();
+        if (shape === 'line' || pen.settings.shapes !== 'filled') g.stroke();
+    });
     for (const m of meets) drawMeeting(g, camera.toScreen(m.at), m.of);
 }
 
