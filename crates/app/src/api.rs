@@ -387,6 +387,8 @@ pub struct TriedTold {
     pub gone: Vec<u64>,
     /// Changed, or new.
     pub lines: Vec<TriedLine>,
+    /// Of tidying, which leaves the picture: how much of a pixel it changes at most, of 255.
+    pub unlike: Option<u8>,
 }
 
 #[derive(Debug, Clone, Serialize, TS)]

@@ -66,6 +66,9 @@ fn name(command: &Command) -> &'static str {
         Command::Hold(HoldStep::Convert { .. }) => "convert",
         Command::Hold(HoldStep::EndAlong { .. }) => "end_along",
         Command::Hold(HoldStep::Combine { .. }) => "combine",
+        Command::Hold(HoldStep::Spread { .. }) => "spread",
+        Command::Hold(HoldStep::Tidy { .. }) => "tidy",
+        Command::Draw(DrawStep::Path { .. }) => "path",
         Command::Findings(FindingsStep::Settle { .. }) => "settle",
         Command::Findings(FindingsStep::Decide { .. }) => "decide",
         Command::Findings(FindingsStep::Leave { .. }) => "leave",
@@ -90,7 +93,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 40;
+const ALL: usize = 43;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -191,6 +194,12 @@ fn write() -> Written {
     step(&|_, _| Command::Join(JoinStep::TakeSpan { at: pt(225.0, 120.0) }));
     let outline = [(245.0, 170.0), (270.0, 170.0), (270.0, 210.0), (245.0, 210.0)].map(|(x, y)| pt(x, y)).to_vec();
     step(&|_, _| Command::Join(JoinStep::Cut { outline: outline.clone(), ends: EndStyle::Flat, loose: false }));
+    // Of lifted ink, with its pixels.
+    step(&|s, _| {
+        let maps = vec![[1.0, 0.0, 4.0, 0.0, 1.0, 6.0], [0.0, -1.0, 200.0, 1.0, 0.0, 20.0]];
+        let lifted = s.lines.iter().find(|l| !l.is_drawn()).unwrap().id;
+        Command::Hold(HoldStep::Spread { lines: vec![lifted], maps })
+    });
     step(&|_, _| Command::Weight(WeightStep::Weigh { lines: vec![], adjust: Adjust::Scale { factor: 1.3 } }));
     let pen = Pen { width: 6.0, steadying: 0.0, follows: Follows::Steady, tilt: 0.0, grain: 1.0 };
     let way = |a: Pt, b: Pt| -> Vec<Sample> {
@@ -256,6 +265,19 @@ fn write() -> Written {
         let ids = by_hand(s);
         Command::Hold(HoldStep::Combine { lines: ids[..2].to_vec(), how: Together::Fuse })
     });
+    let lying = [(20.0, 50.0), (30.0, 40.0), (50.0, 40.0), (62.0, 30.0)].map(|(x, y)| pt(x, y)).to_vec();
+    step(&|_, _| {
+        let (points, inked) = (lying.clone(), Inked::Filled);
+        Command::Draw(DrawStep::Path {
+            points,
+            closed: false,
+            width: 3.0,
+            inked,
+            swatch: Some("skin".into()),
+            under: false,
+        })
+    });
+    step(&|_, _| Command::Hold(HoldStep::Tidy { lines: vec![] }));
     step(&|s, _| Command::Hold(HoldStep::TakeAway { lines: vec![s.lines[s.lines.len() - 1].id] }));
     let touch = Touch {
         effect: Effect::Less,

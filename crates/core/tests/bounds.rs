@@ -5,9 +5,10 @@
 mod support;
 
 use proptest::prelude::*;
+use rhizograph_core::draw::{Follows, Gives, Inked, Pen, Sample, Shape};
 use rhizograph_core::edit::{
-    Command, Decision, FindingsStep, Given, IntakeStep, JoinStep, LiftStep, PaintStep, SettingsStep, TraceStep,
-    WeightStep, plan,
+    Becomes, Command, Decision, DrawStep, FindingsStep, Given, HoldStep, IntakeStep, JoinStep, Level, LiftStep,
+    MendStep, PaintStep, SettingsStep, Takes, Together, TraceStep, WeightStep, plan,
 };
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt, thinned};
@@ -33,7 +34,7 @@ fn drawing() -> (Sheet, Ink) {
     let ink = inked(&[
         (ring(pt(200.0, 150.0), 100.0, 90.0, 0.1, TAU - 0.05), 6.0),
         (vec![pt(200.0, 40.0), pt(205.0, 250.0)], 5.0),
-        (vec![pt(20.0, 20.0), pt(60.0, 30.0)], 5.0),
+        ([(20.0, 20.0), (30.0, 27.0), (40.0, 22.0), (50.0, 30.0), (60.0, 27.0)].map(|(x, y)| pt(x, y)).to_vec(), 5.0),
     ]);
     (traced(&ink), ink)
 }
@@ -96,6 +97,85 @@ fn every_command(sheet: &Sheet, scene: &Scene) -> Vec<Command> {
         weigh(Adjust::Calm { amount: 0.5 }),
         weigh(Adjust::Taper { length: 30.0, start: true, end: false }),
     ]
+    .into_iter()
+    .chain(by_hand(sheet))
+    .chain(ending(sheet, scene))
+    .collect()
+}
+
+/// An end that can be cut along another line.
+fn ending(sheet: &Sheet, scene: &Scene) -> Option<Command> {
+    let ids: Vec<u64> = sheet.lines.iter().map(|l| l.id).collect();
+    let pairs = ids.iter().flat_map(|a| ids.iter().map(move |b| (*a, *b))).filter(|(a, b)| a != b);
+    let ends = pairs.flat_map(|(line, along)| {
+        [false, true].map(|at_end| Command::Hold(HoldStep::EndAlong { line, at_end, along, gap: 2.0 }))
+    });
+    let given = Given { lifted: &scene.ink, scene, swatches: &[] };
+    let found: Vec<Command> = ends.filter(|c| plan(sheet, c, &given).is_ok()).collect();
+    assert!(!found.is_empty());
+    found.into_iter().next()
+}
+
+/// The same of what is done at Draw.
+fn by_hand(sheet: &Sheet) -> Vec<Command> {
+    // The ring's own place, and that of the line through it.
+    let (first, second) = (sheet.lines[0].id, sheet.lines[1].id);
+    let at = |id: u64| {
+        let line = sheet.lines.iter().find(|l| l.id == id).unwrap();
+        let points = &line.spine().unwrap().points;
+        points[points.len() / 6 * 3]
+    };
+    let a = at(first);
+    let pen =
+        Pen { width: 6.0, steadying: 0.3, follows: Follows::Pressure { least: 0.2, bend: 1.5 }, tilt: 0.5, grain: 1.0 };
+    let sample = |p: Pt, k: f64| Sample(p.x, p.y, Some(0.5), Some([10.0, 5.0]), Some(16.0 * k));
+    let samples = |to: Pt| vec![sample(a, 0.0), sample(a.lerp(to, 0.5), 1.0), sample(to, 2.0)];
+    let along = |p: Pt| samples(p + pt(14.0, 9.0));
+    let rub = vec![a, a + pt(9.0, 4.0)];
+    let (map, lines) = ([1.1, 0.2, 5.0, -0.1, 0.9, 7.0], vec![first]);
+    let ends = sheet.lines.iter().find(|l| l.spine().is_some_and(|s| !s.closed)).unwrap();
+    let reshaped = {
+        let mut points = ends.spine().unwrap().points.clone();
+        points[1] = points[1] + pt(2.0, 1.0);
+        MendStep::Reshape { line: ends.id, ring: 0, points }
+    };
+    vec![
+        DrawStep::Ink { samples: along(a), pen, swatch: None, under: false, fuse: false }.into(),
+        DrawStep::Shape {
+            shape: Shape::Ellipse,
+            from: pt(20.0, 200.0),
+            to: pt(80.0, 260.0),
+            width: 3.0,
+            inked: Inked::Both,
+            swatch: None,
+            under: true,
+        }
+        .into(),
+        DrawStep::Path {
+            points: vec![pt(20.0, 200.0), pt(40.0, 180.0), pt(60.0, 180.0), pt(80.0, 200.0)],
+            closed: false,
+            width: 3.0,
+            inked: Inked::Both,
+            swatch: None,
+            under: false,
+        }
+        .into(),
+        MendStep::Redraw { samples: along(a), pen, gives: Gives::Both, lines: vec![] }.into(),
+        MendStep::Calm { path: rub.clone(), radius: 12.0, strength: 1.0, lines: vec![] }.into(),
+        MendStep::Press { path: rub, radius: 12.0, strength: 1.0, lines: vec![first] }.into(),
+        MendStep::Bend { line: first, from: a, to: a + pt(3.0, 3.0), reach: 30.0 }.into(),
+        reshaped.into(),
+        MendStep::Erase { samples: along(a), pen, takes: Takes::Exactly, lines: vec![] }.into(),
+        HoldStep::Move { lines: lines.clone(), map, weight: true, copy: false }.into(),
+        HoldStep::Move { lines: lines.clone(), map, weight: false, copy: true }.into(),
+        HoldStep::Paste { lines: vec![(*sheet.lines[1]).clone()], by: pt(12.0, 3.0) }.into(),
+        HoldStep::TakeAway { lines: lines.clone() }.into(),
+        HoldStep::Order { lines: lines.clone(), to: Level::Bottom }.into(),
+        HoldStep::Group { lines: vec![first, second], apart: false }.into(),
+        HoldStep::Convert { lines: lines.clone(), to: Becomes::Outline }.into(),
+        HoldStep::Combine { lines: vec![first, second], how: Together::Fuse }.into(),
+        HoldStep::Spread { lines: vec![first], maps: vec![map, [1.0, 0.0, 20.0, 0.0, 1.0, 10.0]] }.into(),
+    ]
 }
 
 /// The ways to every number in a value.
@@ -155,7 +235,8 @@ fn every_wrong_number_in_every_command_is_refused_or_leaves_a_sheet_that_opens_a
             let after = change.apply(&sheet).unwrap();
             assert!(after.lies_near(), "{wrong}");
             let kept = serde_json::to_string(&after).unwrap();
-            assert!(serde_json::from_str::<Sheet>(&kept).unwrap() == after, "{wrong} does not open again");
+            let opened = serde_json::from_str::<Sheet>(&kept);
+            assert!(opened.is_ok_and(|s| s == after), "{wrong} does not open again");
             let change = serde_json::to_string(&change).unwrap();
             let change: rhizograph_core::edit::Change = serde_json::from_str(&change).unwrap();
             assert!(change.undo(&after).unwrap() == sheet, "{wrong} is not undone");

@@ -316,6 +316,46 @@ fn shapes_hold_what_lies_within_and_refuse_to_be_nothing() {
 }
 
 #[test]
+fn a_path_set_by_clicks_is_drawn_as_it_is_open_or_closed() {
+    let blank = inked(&[]);
+    let sheet = Sheet::new(400, 300, 300.0);
+    let scene = Scene::of(&sheet, &blank);
+    let given = Given { lifted: &blank, scene: &scene, swatches: &[] };
+    let straight = |a: Pt, b: Pt| [a.lerp(b, 1.0 / 3.0), a.lerp(b, 2.0 / 3.0), b];
+    let (a, b, c) = (pt(80.0, 60.0), pt(320.0, 60.0), pt(200.0, 240.0));
+    let open: Vec<Pt> = [a].into_iter().chain(straight(a, b)).chain(straight(b, c)).collect();
+    let ring: Vec<Pt> = open.iter().copied().chain(straight(c, a)).collect();
+    let step = |points: &[Pt], closed, inked| DrawStep::Path {
+        points: points.to_vec(),
+        closed,
+        width: 4.0,
+        inked,
+        swatch: None,
+        under: false,
+    };
+    let drawn = |step: DrawStep| plan(&sheet, &step.into(), &given).unwrap().apply(&sheet).unwrap();
+    let area =
+        |after: &Sheet| Scene::of(after, &blank).ink.alpha.data.iter().map(|a| f64::from(*a) / 255.0).sum::<f64>();
+    let triangle = 240.0 * 180.0 / 2.0;
+    let after = drawn(step(&ring, true, Inked::Line));
+    let room = Scene::of(&after, &blank).regions.at(pt(200.0, 120.0)).unwrap().area as f64;
+    // Less half the width of its line on each side.
+    let want = triangle - 2.0 * (240.0 + 2.0 * 120f64.hypot(180.0));
+    assert!((room - want).abs() < 0.01 * want, "{room} of {want}");
+    // What is open is closed straight where it is filled, and its line stays open.
+    for (points, closed) in [(&ring, true), (&open, false)] {
+        let filled = area(&drawn(step(points, closed, Inked::Filled)));
+        assert!((filled - triangle).abs() < 0.01 * triangle, "{filled}");
+    }
+    let both = drawn(step(&open, false, Inked::Both));
+    assert!(matches!(&both.lines[1].form, Form::Centreline { spine, .. } if !spine.closed));
+    assert!(both.lines[0].group.is_some() && both.lines[0].group == both.lines[1].group);
+    for (points, closed) in [(&open[..3], false), (&open[..6], false), (&open[..], true), (&[a; 4][..], false)] {
+        assert!(plan(&sheet, &step(points, closed, Inked::Line).into(), &given).is_err());
+    }
+}
+
+#[test]
 fn strokes_of_one_colour_fuse_as_drawn_or_stay_apart() {
     let blank = inked(&[]);
     let swatches = ["skin".to_owned()];

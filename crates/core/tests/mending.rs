@@ -10,6 +10,7 @@ use rhizograph_core::edit::{Becomes, Command, Given, HoldStep, Level, MendStep, 
 use rhizograph_core::geom::area::{Rings, size, united, unlike};
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, nearest_on_segment, polyline_len, pt};
+use rhizograph_core::model::erasure::Erasure;
 use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::{IS_INK, Ink};
@@ -380,7 +381,8 @@ fn any_step(sheet: &Sheet, (kind, n, x, y): (u8, usize, f64, f64)) -> Command {
     let at = |n: usize| {
         let l = pick(n).unwrap();
         let path = l.spine().map_or_else(|| l.rings(0.5).concat(), |s| s.flatten(0.5));
-        path[(n * 7) % path.len()]
+        // What is smaller than it is followed has but a place.
+        if path.is_empty() { l.bounds().min } else { path[(n * 7) % path.len()] }
     };
     if sheet.lines.is_empty() {
         let line = Line::new(0, centreline(&[pt(x, y), pt(200.0, 150.0), pt(y, x * 0.5)], 5.0), Made::Hand);
@@ -430,6 +432,12 @@ fn any_step(sheet: &Sheet, (kind, n, x, y): (u8, usize, f64, f64)) -> Command {
             let to = [Becomes::Outline, Becomes::Centreline { width: 3.0 }, Becomes::Seam][n % 3];
             HoldStep::Convert { lines: vec![id(n)], to }.into()
         }
+        16 => {
+            let maps =
+                (1..=1 + n % 3).map(|k| [1.0, 0.0, 0.03 * x * k as f64, 0.0, 1.0, 0.02 * y * k as f64]).collect();
+            HoldStep::Spread { lines: vec![id(n), id(n + 1)], maps }.into()
+        }
+        17 => HoldStep::Tidy { lines: vec![] }.into(),
         14 => HoldStep::EndAlong { line: id(n), at_end: n % 2 == 0, along: id(n + 1), gap: (n % 6) as f64 }.into(),
         _ => {
             let how = [Together::Fuse, Together::Subtract, Together::Intersect][n % 3];
@@ -444,7 +452,7 @@ proptest! {
     #[test]
     fn any_mending_is_undone_exactly_and_what_is_kept_up_is_what_is_made_anew(
         strokes in prop::collection::vec(stroke(), 4..9),
-        picks in prop::collection::vec((0u8..17, 0usize..400, 10.0f64..390.0, 10.0f64..290.0), 12),
+        picks in prop::collection::vec((0u8..19, 0usize..400, 10.0f64..390.0, 10.0f64..290.0), 12),
     ) {
         let (start, ink) = any_drawing(&strokes);
         let mut scene = Scene::of(&start, &ink);
@@ -617,7 +625,8 @@ fn lines_in_hand_are_moved_copied_put_in_order_and_grouped() {
     let copied = do_it(&sheet, &ink, &HoldStep::Move { lines: vec![level], map, weight: true, copy: true }.into());
     let copied = copied.apply(&sheet).unwrap();
     assert_eq!(copied.lines.len(), 3);
-    assert_eq!(copied.erased, sheet.erased);
+    assert_eq!(copied.erased.len(), sheet.erased.len() + 1);
+    assert!(matches!(copied.erased.last().unwrap().it, Erasure::Piece { .. }));
     assert_eq!(line(&copied, level), line(&sheet, level));
 
     let (sheet, blank) =
@@ -646,4 +655,240 @@ fn lines_in_hand_are_moved_copied_put_in_order_and_grouped() {
     let broken = Line::new(0, Form::Seam { spine: Spine { points: vec![pt(1.0, 1.0); 3], closed: false } }, Made::Hand);
     assert!(plan(&sheet, &HoldStep::Paste { lines: vec![broken], by: pt(0.0, 0.0) }.into(), &given).is_err());
     assert!(unlike(&area_of(&sheet.lines[0]), &area_of(&sheet.lines[0])) < 1e-9);
+}
+
+/// The strokes with some tooth in them: what a drawn line has none of.
+fn grainy(strokes: &[(Vec<Pt>, f64)]) -> Ink {
+    let mut ink = inked(strokes);
+    let mut random = Random(7);
+    for a in ink.alpha.data.iter_mut().filter(|a| **a == 255) {
+        *a = 255 - (40.0 * random.unit()) as u8;
+    }
+    ink
+}
+
+#[test]
+fn lifted_ink_is_moved_with_its_own_pixels_and_however_often() {
+    let level = (between(pt(60.0, 60.0), pt(200.0, 60.0)), 6.0);
+    let across = (between(pt(130.0, 20.0), pt(130.0, 120.0)), 8.0);
+    let ink = grainy(&[level.clone(), across]);
+    let sheet = traced(&ink);
+    let id = sheet.lines.iter().find(|l| l.bounds().max.x > 190.0).unwrap().id;
+    let step = |sheet: &Sheet, map, weight, copy| -> Sheet {
+        let change = do_it(sheet, &ink, &HoldStep::Move { lines: vec![id], map, weight, copy }.into());
+        let after = change.apply(sheet).unwrap();
+        assert_eq!(change.undo(&after).unwrap(), *sheet);
+        let scene = Scene::of(&after, &ink);
+        is_that_of(&scene, &after, &ink).unwrap();
+        after
+    };
+    let by = |x: f64, y: f64| [1.0, 0.0, x, 0.0, 1.0, y];
+    let moved = step(&sheet, by(40.0, 130.0), false, false);
+    let seen = moved.visible_ink(&ink);
+    // Away from what crossed it every pixel is the one that was lifted.
+    for (y, x) in (54..67).flat_map(|y| (56..206).map(move |x| (y, x))).filter(|(_, x)| !(122..140).contains(x)) {
+        assert_eq!(seen.alpha.at(x + 40, y + 130), ink.alpha.at(x, y), "at {x}, {y}");
+        assert!(*seen.alpha.at(x, y) < 8, "{} is left at {x}, {y}", seen.alpha.at(x, y));
+    }
+    // Where it was crossed it is whole, and so is what crossed it.
+    assert!((58..63).all(|y| (122..140).all(|x| *seen.alpha.at(x + 40, y + 130) > 200)));
+    assert!((25..115).all(|y| (128..132).all(|x| *seen.alpha.at(x, y) > 200)));
+    assert_eq!(line(&moved, id).made, Made::Edited);
+    // By steps and turned to and fro it is the one that was lifted, resampled once.
+    let turn = |a: f64| [a.cos(), -a.sin(), 0.0, a.sin(), a.cos(), 0.0];
+    let mut twice = step(&step(&sheet, by(10.0, 100.0), false, false), by(30.0, 30.0), true, false);
+    assert_eq!(twice.visible_ink(&ink).alpha, seen.alpha);
+    assert_eq!(twice.erased.len(), moved.erased.len());
+    for angle in [0.2, 0.3, -0.5] {
+        twice = step(&twice, turn(angle), false, false);
+    }
+    let off = twice.visible_ink(&ink).alpha.data.iter().zip(&seen.alpha.data).map(|(a, b)| a.abs_diff(*b)).max();
+    assert!(off.unwrap() <= 1, "{off:?} off");
+    // A copy leaves what it was lifted from.
+    let copied = step(&sheet, by(0.0, 150.0), false, true);
+    let seen = copied.visible_ink(&ink);
+    assert!((20..120).all(|y| (0..400).all(|x| seen.alpha.at(x, y) == ink.alpha.at(x, y))));
+    assert_eq!(seen.alpha.at(80, 210), ink.alpha.at(80, 60));
+    assert_eq!(copied.lines.len(), sheet.lines.len() + 1);
+    // Scaled with its weight it is as much broader; without, it is its curves of the old weight.
+    for (weight, made) in [(true, Made::Edited), (false, Made::Hand)] {
+        let scaled = step(&sheet, [2.0, 0.0, -60.0, 0.0, 2.0, 90.0], weight, false);
+        assert_eq!(line(&scaled, id).made, made);
+    }
+}
+
+#[test]
+fn ink_in_its_own_colour_takes_it_along() {
+    let level = (between(pt(60.0, 60.0), pt(200.0, 60.0)), 6.0);
+    let plain = inked(&[level]);
+    let mut colours = plain.alpha.map(|_| [250u8, 250, 240]);
+    colours.data.iter_mut().zip(&plain.alpha.data).filter(|(_, a)| **a > 0).for_each(|(c, _)| *c = [180, 20, 40]);
+    let ink = Ink { drawn: Some(std::sync::Arc::new(colours)), ..plain };
+    let sheet = traced(&ink);
+    let id = sheet.lines[0].id;
+    let map = [0.0, -1.0, 300.0, 1.0, 0.0, 20.0];
+    let change = do_it(&sheet, &ink, &HoldStep::Move { lines: vec![id], map, weight: true, copy: false }.into());
+    let after = change.apply(&sheet).unwrap();
+    let scene = Scene::of(&after, &ink);
+    let composed = after.composed(&scene.ink, &ink, &|_| None, (0, 0, 400, 300));
+    // A quarter turn: what lay at 100, 60 lies at 240, 120.
+    assert!(*composed.alpha.at(240, 120) > 240);
+    assert_eq!(composed.colour_at(240, 120), [180, 20, 40]);
+}
+
+#[test]
+fn copies_lie_where_their_maps_lead_them() {
+    let level = (between(pt(60.0, 40.0), pt(120.0, 40.0)), 6.0);
+    let ink = grainy(&[level]);
+    let mut sheet = traced(&ink);
+    sheet.draw(Line::new(0, centreline(&[pt(60.0, 60.0), pt(120.0, 60.0)], 4.0), Made::Hand));
+    let lines: Vec<u64> = sheet.lines.iter().map(|l| l.id).collect();
+    let by = |x: f64, y: f64| [1.0, 0.0, x, 0.0, 1.0, y];
+    let maps = vec![by(100.0, 30.0), by(200.0, 60.0), [0.0, -1.0, 200.0, 1.0, 0.0, 100.0]];
+    let change = do_it(&sheet, &ink, &HoldStep::Spread { lines, maps }.into());
+    let after = change.apply(&sheet).unwrap();
+    assert_eq!((after.lines.len(), change.label.as_str()), (8, "made 3 copies"));
+    let (was, seen) = (sheet.visible_ink(&ink).alpha, after.visible_ink(&ink).alpha);
+    for (x, y) in (50..130).flat_map(|x| (30..70).map(move |y| (x, y))) {
+        assert_eq!(was.at(x, y), seen.at(x, y));
+        assert!(seen.at(x + 100, y + 30).abs_diff(*was.at(x, y)) <= 1);
+        assert!(seen.at(x + 200, y + 60).abs_diff(*was.at(x, y)) <= 1);
+        assert!(seen.at(200 - 1 - y, x + 100).abs_diff(*was.at(x, y)) <= 2, "turned, {x}, {y}");
+    }
+    is_that_of(&Scene::of(&after, &ink), &after, &ink).unwrap();
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+    let given = Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] };
+    for maps in [vec![], vec![by(1.0, 0.0); 501], vec![by(1e9, 0.0)]] {
+        assert!(plan(&sheet, &HoldStep::Spread { lines: vec![sheet.lines[0].id], maps }.into(), &given).is_err());
+    }
+}
+
+fn disc(at: Pt, r: f64) -> Form {
+    let points: Vec<Pt> = (0..=96).map(|k| TAU * f64::from(k) / 96.0).map(|a| at + pt(a.cos(), a.sin()) * r).collect();
+    Form::Outline { contours: vec![Spine::through(&points, true)] }
+}
+
+/// How unlike two sheets look, at most: of a pixel's coverage, and of its colour as it lies on white.
+fn looks_off(a: &Sheet, b: &Sheet, ink: &Ink) -> u8 {
+    let palette = |l: &Line| l.swatch.as_deref().map(|s| if s == "skin" { [200, 120, 40] } else { [20, 90, 160] });
+    let seen = |s: &Sheet| s.composed(&Scene::of(s, ink).ink, ink, &palette, (0, 0, 400, 300));
+    let (a, b) = (seen(a), seen(b));
+    let on_white = |i: &Ink, x, y| {
+        let cover = u32::from(*i.alpha.at(x, y));
+        i.colour_at(x, y).map(|c| ((u32::from(c) * cover + 255 * (255 - cover)) / 255) as u8)
+    };
+    let places = (0..400).flat_map(|x| (0..300).map(move |y| (x, y)));
+    let off = |(x, y)| {
+        let (p, q): ([u8; 3], [u8; 3]) = (on_white(&a, x, y), on_white(&b, x, y));
+        p.iter().zip(q).map(|(p, q)| p.abs_diff(q)).max().unwrap()
+    };
+    let worst = places.max_by_key(|at| off(*at)).unwrap();
+    if off(worst) > 2 {
+        println!("{} off at {worst:?}", off(worst));
+    }
+    off(worst)
+}
+
+#[test]
+fn tidying_makes_one_of_what_is_one_takes_what_is_hidden_and_the_picture_stays() {
+    let blank = inked(&[]);
+    let mut sheet = Sheet::new(400, 300, 300.0);
+    let mut put = |form, swatch: &str, opacity| {
+        sheet.draw(Line { swatch: Some(swatch.into()), opacity, ..Line::new(0, form, Made::Hand) });
+        sheet.lines.last().unwrap().id
+    };
+    // Two that are one, one that is hidden, one that is half hidden, one that is see-through, a line that is hidden.
+    let far = put(disc(pt(330.0, 230.0), 30.0), "skin", 1.0);
+    let first = put(disc(pt(100.0, 100.0), 50.0), "skin", 1.0);
+    let hidden = put(disc(pt(132.0, 110.0), 12.0), "shell", 1.0);
+    let half = put(disc(pt(190.0, 110.0), 40.0), "shell", 1.0);
+    let under = put(centreline(&[pt(125.0, 80.0), pt(140.0, 84.0)], 5.0), "shell", 1.0);
+    let through = put(disc(pt(100.0, 160.0), 30.0), "skin", 0.5);
+    let top = put(disc(pt(150.0, 105.0), 45.0), "skin", 1.0);
+    let tidy = |s: &Sheet, lines: Vec<u64>| {
+        let scene = Scene::of(s, &blank);
+        plan(s, &HoldStep::Tidy { lines }.into(), &Given { lifted: &blank, scene: &scene, swatches: &[] })
+    };
+    let change = tidy(&sheet, vec![]).unwrap();
+    let after = change.apply(&sheet).unwrap();
+    let ids: Vec<u64> = after.lines.iter().map(|l| l.id).collect();
+    // Those in between would show if the first one went up to the top: they stay apart.
+    assert_eq!(ids, [far, first, half, through, top], "{}", change.label);
+    assert!(!ids.contains(&hidden) && !ids.contains(&under));
+    assert_eq!(change.label, "tidied: 1 cut, 2 hidden taken away");
+    assert!(looks_off(&sheet, &after, &blank) <= 2, "{} off", looks_off(&sheet, &after, &blank));
+    let area = |s: &Sheet, id| area_of(line(s, id)).iter().map(|r| size(std::slice::from_ref(r))).sum::<f64>();
+    assert!(area(&after, half) < 0.75 * area(&sheet, half));
+    assert_eq!(change.undo(&after).unwrap(), sheet);
+    // Nothing is left to do; and of the far one alone nothing is.
+    assert!(tidy(&after, vec![]).is_err());
+    assert!(tidy(&sheet, vec![far]).is_err());
+    // Without what lay between them the two are one, in the place of the upper one.
+    let mut two = sheet.clone();
+    two.lines.retain(|l| [far, first, top].contains(&l.id));
+    let one = tidy(&two, vec![]).unwrap().apply(&two).unwrap();
+    assert_eq!(one.lines.iter().map(|l| l.id).collect::<Vec<_>>(), [far, top]);
+    let whole = size(&united(&area_of(line(&two, first)), &area_of(line(&two, top))).concat());
+    assert!((area(&one, top) - whole).abs() < 2.0);
+    assert!(looks_off(&two, &one, &blank) <= EDGE);
+}
+
+#[test]
+fn a_seam_with_the_same_paint_on_both_sides_goes_when_it_is_tidied() {
+    let ink = inked(&[(ring(pt(200.0, 150.0), 120.0, 90.0, 0.0, TAU), 6.0)]);
+    let mut sheet = traced(&ink);
+    let seam = |x: f64| Form::Seam { spine: Spine::through(&[pt(x, 40.0), pt(x, 260.0)], false) };
+    for x in [150.0, 250.0] {
+        sheet.draw(Line::new(0, seam(x), Made::Hand));
+    }
+    let ids: Vec<u64> = sheet.lines.iter().filter(|l| l.is_seam()).map(|l| l.id).collect();
+    for (at, swatch) in [(pt(120.0, 150.0), "skin"), (pt(200.0, 150.0), "skin"), (pt(280.0, 150.0), "shell")] {
+        sheet.drop_paint(rhizograph_core::model::paint::Drop { at, swatch: swatch.into() });
+    }
+    let scene = Scene::of(&sheet, &ink);
+    assert_eq!(scene.regions.len(), 3);
+    let given = Given { lifted: &ink, scene: &scene, swatches: &[] };
+    let change = plan(&sheet, &HoldStep::Tidy { lines: vec![] }.into(), &given).unwrap();
+    let after = change.apply(&sheet).unwrap();
+    assert_eq!(change.label, "tidied: 1 idle seams");
+    assert!(after.lines.iter().all(|l| l.id != ids[0]) && after.lines.iter().any(|l| l.id == ids[1]));
+    let now = Scene::of(&after, &ink);
+    assert_eq!(now.regions.len(), 2);
+    assert_eq!(now.fill(now.regions.at(pt(150.0, 150.0)).unwrap().id), Some("skin"));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: (ProptestConfig::default().cases / 128).max(2), ..ProptestConfig::default() })]
+
+    #[test]
+    fn two_hundred_edits_undo_to_the_start(
+        strokes in prop::collection::vec(stroke(), 6..10),
+        picks in prop::collection::vec((0u8..19, 0usize..400, 10.0f64..390.0, 10.0f64..290.0), 200),
+    ) {
+        let (start, ink) = any_drawing(&strokes);
+        let mut scene = Scene::of(&start, &ink);
+        let (mut sheet, mut done) = (start.clone(), Vec::new());
+        for (k, pick) in picks.into_iter().enumerate() {
+            let command = any_step(&sheet, pick);
+            let swatches = ["skin".to_owned()];
+            let Ok(change) = plan(&sheet, &command, &Given { lifted: &ink, scene: &scene, swatches: &swatches }) else { continue };
+            let after = change.apply(&sheet).unwrap();
+            scene.advance(&sheet, &after, &ink);
+            // Making all anew takes far longer than the edit: at each tenth.
+            if k % 10 == 9 {
+                is_that_of(&scene, &after, &ink)?;
+            }
+            done.push((change, sheet));
+            sheet = after;
+        }
+        prop_assert!(done.len() > 100, "only {} edits were possible", done.len());
+        for (change, before) in done.iter().rev() {
+            let undone = change.undo(&sheet).unwrap();
+            scene.advance(&sheet, &undone, &ink);
+            sheet = undone;
+            prop_assert_eq!(&sheet, before);
+        }
+        prop_assert_eq!(&sheet, &start);
+        is_that_of(&scene, &sheet, &ink)?;
+    }
 }

@@ -1,9 +1,10 @@
 //! Pictures at the size they are shown: a window of a plane, every `2^level` pixels averaged into one.
 
 use crate::service::error::Error;
-use crate::service::open::Open;
+use crate::service::open::{Open, ink_or_none};
 use rhizograph_core::model::line::Line;
 use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::{Plane, Rgb};
 use rhizograph_core::raster::strokes::{Area, whole};
@@ -52,6 +53,32 @@ fn composed(open: &Open, swatches: &[Swatch], area: Area) -> Option<Ink> {
 /// All of the ink in its colours.
 pub fn ink(open: &Open, swatches: &[Swatch]) -> Ink {
     composed(open, swatches, whole(&open.scene.ink.alpha)).unwrap_or_else(|| open.scene.ink.clone())
+}
+
+/// How much of a pixel another state of a drawing changes at most, of 255: of its coverage, or its colour on white.
+pub fn unlike(open: &Open, after: &Sheet, swatches: &[Swatch]) -> u8 {
+    let before = &open.stored.sheet;
+    let lifted = ink_or_none(before, &open.lifted);
+    let was = &open.scene.ink;
+    let mut is = was.clone();
+    let boxes = after.see_again(before, &lifted, &mut is.alpha);
+    let palette = |line: &Line| colour_of(line, swatches);
+    let on_white = |ink: &Ink, n: usize| {
+        let cover = u32::from(ink.alpha.data[n]);
+        let colour = ink.drawn.as_ref().map_or(ink.colour, |d| d.data[n]);
+        let [r, g, b] = colour.map(|c| ((u32::from(c) * cover + 255 * (255 - cover)) / 255) as u8);
+        [r, g, b, ink.alpha.data[n]]
+    };
+    let most = boxes.iter().map(|b| {
+        let area = b.pixels(was.alpha.width, was.alpha.height);
+        if area.0 >= area.2 || area.1 >= area.3 {
+            return 0;
+        }
+        let (a, b) = (before.composed(was, &lifted, &palette, area), after.composed(&is, &lifted, &palette, area));
+        let off = |n| on_white(&a, n).iter().zip(on_white(&b, n)).map(|(p, q)| p.abs_diff(q)).max().unwrap_or(0);
+        (0..a.alpha.data.len()).map(off).max().unwrap_or(0)
+    });
+    most.max().unwrap_or(0)
 }
 
 /// A part of the ink in its colours at the size it is shown.

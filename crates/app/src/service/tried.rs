@@ -2,11 +2,12 @@
 
 use super::steps::Standing;
 use super::view::rings_path;
-use super::{Bench, apart};
+use super::{Bench, apart, pictures};
 use crate::api::{TriedLine, TriedTold};
 use crate::service::error::Error;
+use crate::store;
 use rhizograph_core::draw::area_of;
-use rhizograph_core::edit::{Command, plan};
+use rhizograph_core::edit::{Command, HoldStep, plan};
 use rhizograph_core::model::line::{Line, unlike};
 use std::collections::HashSet;
 
@@ -20,20 +21,25 @@ impl Bench {
             return Err(Error::Asked("only what is done to lines by hand is tried".into()));
         }
         let open = self.open(id).await?;
+        let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
         apart(move || {
             let before = &open.stored.sheet;
             let revision = open.stored.revision;
             let ground = Standing { lifted: &open.lifted, scene: &open.scene, swatches: &[] };
             let change = match plan(before, &command, &ground) {
                 Ok(change) => change,
-                Err(e) => return Ok(TriedTold { revision, label: e.to_string(), gone: vec![], lines: vec![] }),
+                Err(e) => {
+                    return Ok(TriedTold { revision, label: e.to_string(), gone: vec![], lines: vec![], unlike: None });
+                }
             };
             let after = change.apply(before)?;
             let (gone, came) = unlike(&before.lines, &after.lines);
             let gone = gone.into_iter().take(MOST_TOLD).map(|l| l.id).collect();
             let told = |l: &Line| TriedLine { id: l.id, path: rings_path(&area_of(l)) };
             let lines = came.into_iter().take(MOST_TOLD).map(|l| told(l)).collect();
-            Ok(TriedTold { revision, label: change.label, gone, lines })
+            let is_tidying = matches!(&command, Command::Hold(HoldStep::Tidy { .. }));
+            let unlike = is_tidying.then(|| pictures::unlike(&open, &after, &swatches));
+            Ok(TriedTold { revision, label: change.label, gone, lines, unlike })
         })
         .await?
     }

@@ -1,8 +1,8 @@
-//! Shapes by hand: a straight line, a rectangle, an ellipse.
+//! Shapes by hand: a straight line, a rectangle, an ellipse, a path of curves.
 
 use crate::error::Error;
 use crate::geom::spine::Spine;
-use crate::geom::{Pt, pt};
+use crate::geom::{Bounds, Pt, pt};
 use crate::model::line::{End, Form};
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
@@ -26,6 +26,52 @@ pub enum Inked {
     /// All within it.
     Filled,
     Both,
+}
+
+impl Inked {
+    /// The forms that a path becomes, the lowest first. `width`: of its line, px. Errors: a width outside its range.
+    pub fn forms(self, spine: Spine, width: f64) -> Result<Vec<Form>, Error> {
+        if !(0.1..=1000.0).contains(&width) {
+            return Err(Error::Recipe { name: "line weight", value: width, from: 0.1, to: 1000.0 });
+        }
+        let line = Form::Centreline { spine: spine.clone(), width: vec![[0.0, width]], ends: [End::Round; 2] };
+        // What is open is closed straight, to be filled.
+        let filled = |spine: Spine| Form::Outline { contours: vec![closed(spine)] };
+        Ok(match self {
+            Inked::Line => vec![line],
+            Inked::Filled => vec![filled(spine)],
+            Inked::Both => vec![filled(spine), line],
+        })
+    }
+}
+
+fn closed(mut spine: Spine) -> Spine {
+    let (Some(&first), Some(&last)) = (spine.points.first(), spine.points.last()) else { return spine };
+    if !spine.closed && first != last {
+        spine.points.extend([last.lerp(first, 1.0 / 3.0).snapped(), last.lerp(first, 2.0 / 3.0).snapped(), first]);
+    }
+    Spine { closed: true, ..spine }
+}
+
+/// The most curves of a path that is set by clicks.
+const MOST_CURVES: usize = 5000;
+
+/// A path of curves from the points of its chain, ends and handles in turn. Errors: no such chain, a closed one that does
+/// not end where it begins, or one that gets nowhere.
+pub fn path_of(points: &[Pt], closed: bool) -> Result<Spine, Error> {
+    let n = points.len();
+    if n < 4 || n % 3 != 1 || n > 3 * MOST_CURVES + 1 || points.iter().any(|p| !p.x.is_finite() || !p.y.is_finite()) {
+        return Err(Error::Mismatch("a path has 1 to 5000 curves"));
+    }
+    let points: Vec<Pt> = points.iter().map(|p| p.snapped()).collect();
+    if closed && points[0] != points[n - 1] {
+        return Err(Error::Mismatch("a closed path ends where it begins"));
+    }
+    let b = Bounds::of(&points);
+    if (b.max - b.min).len() < LEAST {
+        return Err(Error::Mismatch("a shape is at least a pixel large"));
+    }
+    Ok(Spine { points, closed })
 }
 
 /// A shape is at least so large each way, px.
@@ -67,9 +113,6 @@ impl Shape {
     /// # Ok::<(), rhizograph_core::Error>(())
     /// ```
     pub fn forms(self, a: Pt, b: Pt, width: f64, inked: Inked) -> Result<Vec<Form>, Error> {
-        if !(0.1..=1000.0).contains(&width) {
-            return Err(Error::Recipe { name: "line weight", value: width, from: 0.1, to: 1000.0 });
-        }
         let size = b - a;
         let is_line = self == Shape::Line;
         let has_size = if is_line { size.len() >= LEAST } else { size.x.abs() >= LEAST && size.y.abs() >= LEAST };
@@ -77,13 +120,6 @@ impl Shape {
             return Err(Error::Mismatch("a shape is at least a pixel large"));
         }
         let spine = self.spine(a.snapped(), b.snapped());
-        let line = Form::Centreline { spine: spine.clone(), width: vec![[0.0, width]], ends: [End::Round; 2] };
-        let filled = Form::Outline { contours: vec![spine] };
-        Ok(match inked {
-            _ if is_line => vec![line],
-            Inked::Line => vec![line],
-            Inked::Filled => vec![filled],
-            Inked::Both => vec![filled, line],
-        })
+        if is_line { Inked::Line } else { inked }.forms(spine, width)
     }
 }

@@ -3,7 +3,7 @@
 use super::ground::Ground;
 use super::limits::lie_near;
 use super::paint::known;
-use crate::draw::{Inked, Pen, Sample, Shape, area_of, ink, outline_of};
+use crate::draw::{Inked, Pen, Sample, Shape, area_of, ink, outline_of, path_of};
 use crate::error::Error;
 use crate::geom::area::{common, united};
 use crate::geom::{Pt, pt};
@@ -28,6 +28,9 @@ pub enum DrawStep {
         #[serde(default)]
         fuse: bool,
     },
+    /// A shape of curves: the points of a chain, ends and handles in turn, `3 n + 1` of them; a closed one ends where it
+    /// begins. As a line of a width (px), filled, or both in one group.
+    Path { points: Vec<Pt>, closed: bool, width: f64, inked: Inked, swatch: Option<String>, under: bool },
     /// A shape between two places, as a line of a width (px), filled, or both in one group.
     Shape { shape: Shape, from: Pt, to: Pt, width: f64, inked: Inked, swatch: Option<String>, under: bool },
 }
@@ -45,6 +48,10 @@ impl DrawStep {
                     return Ok("ink, fused".to_owned());
                 }
                 (vec![form], swatch, *under, "ink")
+            }
+            DrawStep::Path { points, closed, width, inked, swatch, under } => {
+                lie_near(after, points)?;
+                (inked.forms(path_of(points, *closed)?, *width)?, swatch, *under, "shape")
             }
             DrawStep::Shape { shape, from, to, width, inked, swatch, under } => {
                 lie_near(after, &[*from, *to])?;

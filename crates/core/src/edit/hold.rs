@@ -4,13 +4,16 @@ use super::ground::Ground;
 use super::lifted::Lifted;
 use super::limits::{MOST_NAMED, counted};
 use super::mend::remove;
+use super::tidy::tidy;
 use crate::draw::{area_of, as_centrelines, as_outline, ended_along, outline_of};
 use crate::error::Error;
 use crate::geom::area::{Rings, common, united, without};
 use crate::geom::homography::Homography;
 use crate::geom::{Bounds, Pt, pt};
+use crate::model::erasure::Erasure;
 use crate::model::line::{End, Form, Line, Made};
 use crate::model::order::Order;
+use crate::model::piece::Piece;
 use crate::model::pixels::bounds_of;
 use crate::model::sheet::Sheet;
 use rustc_hash::{FxHashMap, FxHashSet};
@@ -103,7 +106,22 @@ pub enum HoldStep {
         lines: Vec<u64>,
         how: Together,
     },
+    /// Others like them, led through affine maps, one for each.
+    Spread {
+        #[ts(type = "number[]")]
+        lines: Vec<u64>,
+        maps: Vec<[f64; 6]>,
+    },
+    /// Opaque shapes of one colour that lie on one another become one, what they hide of others goes, and so do idle seams;
+    /// of all lines if none is named. The picture stays.
+    Tidy {
+        #[ts(type = "number[]")]
+        lines: Vec<u64>,
+    },
 }
+
+/// The most copies that are made at a time.
+const MOST_COPIES: usize = 500;
 
 /// No map enlarges or lessens more than this.
 const MOST_SCALED: f64 = 1000.0;
@@ -120,7 +138,9 @@ impl HoldStep {
             | HoldStep::Order { lines, .. }
             | HoldStep::Group { lines, .. }
             | HoldStep::Convert { lines, .. }
-            | HoldStep::Combine { lines, .. } => lines,
+            | HoldStep::Combine { lines, .. }
+            | HoldStep::Spread { lines, .. }
+            | HoldStep::Tidy { lines } => lines,
             HoldStep::EndAlong { line, .. } => std::slice::from_ref(line),
             HoldStep::Paste { .. } => &[],
         }
@@ -133,7 +153,11 @@ impl HoldStep {
         let n = asked.len();
         Ok(match self {
             HoldStep::Move { map, weight, copy, .. } => {
-                moved(after, &lifted, &asked, *map, *weight, *copy)?;
+                if *copy {
+                    spread(after, &lifted, ground, &asked, std::slice::from_ref(map), *weight)?;
+                } else {
+                    moved(after, &lifted, ground, &asked, *map, *weight)?;
+                }
                 counted(if *copy { "copied" } else { "moved" }, n, "line")
             }
             HoldStep::Paste { lines, by } => {
@@ -180,6 +204,17 @@ impl HoldStep {
                 after.lines[k] = Arc::new(Line { made, ..new });
                 "ended a line along another".to_owned()
             }
+            HoldStep::Spread { maps, .. } => {
+                if maps.is_empty() || maps.len() > MOST_COPIES || n * maps.len() > MOST_PASTED {
+                    return Err(Error::Mismatch("up to 500 copies are made at a time, of 20000 lines in all"));
+                }
+                spread(after, &lifted, ground, &asked, maps, true)?;
+                counted("made", maps.len(), if maps.len() == 1 { "copy" } else { "copie" })
+            }
+            HoldStep::Tidy { .. } => {
+                let done = tidy(after, ground.scene(), |l| asked.is_empty() || asked.contains(&l.id));
+                done.told().ok_or(Error::Mismatch("there is nothing to tidy"))?
+            }
             HoldStep::Combine { lines, how } => {
                 combined(after, &lifted, lines, *how)?;
                 let label = match how {
@@ -210,17 +245,11 @@ fn is_near(line: &Line) -> bool {
     [b.min, b.max].iter().all(|p| p.x.abs() < 1e5 && p.y.abs() < 1e5)
 }
 
-fn moved(
-    after: &mut Sheet,
-    lifted: &Lifted,
-    asked: &FxHashSet<u64>,
-    map: [f64; 6],
-    weight: bool,
-    copy: bool,
-) -> Result<(), Error> {
+/// Lines led through a map. `weight`: their width is scaled with them. Errors: they would be too small, too large, or lie
+/// far off.
+fn led(lines: &[Arc<Line>], map: [f64; 6], weight: bool) -> Result<Vec<Line>, Error> {
     let [a, b, _, d, e, _] = map;
-    let area = (a * e - b * d).abs();
-    let scale = area.sqrt();
+    let scale = (a * e - b * d).abs().sqrt();
     if map.iter().any(|v| !v.is_finite()) || !(1.0 / MOST_SCALED..=MOST_SCALED).contains(&scale) {
         return Err(Error::Mismatch("what is in hand would be too small or too large to be seen"));
     }
@@ -228,28 +257,88 @@ fn moved(
     let go = |p: Pt| way.map(p);
     let turn = |d0: Pt, _: Pt| pt(a * d0.x + b * d0.y, d * d0.x + e * d0.y).unit();
     let width = if weight { scale } else { 1.0 };
-    let led = |line: &Line| line.mapped(&go, &|_| width, &turn, 0.05);
-    let groups = &mut FxHashMap::default();
-    if copy {
-        let copies: Vec<Line> = after.lines.iter().filter(|l| asked.contains(&l.id)).map(|l| led(l)).collect();
-        if !copies.iter().all(is_near) {
-            return Err(Error::Mismatch("what is in hand would lie far off the sheet"));
-        }
-        for line in copies {
-            let group = line.group.map(|g| *groups.entry(g).or_insert_with(|| after.fresh_id()));
-            after.draw(Line { made: Made::Hand, group, ..line });
-        }
-        return Ok(());
-    }
-    lifted.draw(after, asked);
+    let new: Vec<Line> = lines.iter().map(|l| l.mapped(&go, &|_| width, &turn, 0.05)).collect();
+    if new.iter().all(is_near) { Ok(new) } else { Err(Error::Mismatch("what is in hand would lie far off the sheet")) }
+}
+
+/// Of lines those that are led with their own pixels: lifted ones, unless their weight is to stay while they grow or shrink,
+/// or was changed already.
+fn with_pixels(sheet: &Sheet, lines: &[Arc<Line>], map: [f64; 6], weight: bool) -> FxHashSet<u64> {
+    let keeps_pixels = weight || is_rigid(map);
+    let is_weighed = |l: &Line| sheet.reweighed.iter().any(|r| r.line == l.id);
+    let whole = |l: &&Arc<Line>| keeps_pixels && !l.is_drawn() && !l.is_seam() && !is_weighed(l);
+    lines.iter().filter(whole).map(|l| l.id).collect()
+}
+
+fn named(sheet: &Sheet, ids: &FxHashSet<u64>) -> Vec<Arc<Line>> {
+    sheet.lines.iter().filter(|l| ids.contains(&l.id)).cloned().collect()
+}
+
+/// Leads lines through a map, lifted ones with their own pixels where those can follow.
+fn moved(
+    after: &mut Sheet,
+    lifted: &Lifted,
+    ground: &dyn Ground,
+    asked: &FxHashSet<u64>,
+    map: [f64; 6],
+    weight: bool,
+) -> Result<(), Error> {
+    let mine = named(after, asked);
+    let mut new = led(&mine, map, weight)?.into_iter();
+    let pieces = with_pixels(after, &mine, map, weight);
+    let piece = match pieces.is_empty() {
+        true => None,
+        false => lifted.lift(after, ground.lifted()?, &pieces),
+    };
+    lifted.draw(after, &asked.difference(&pieces).copied().collect());
     for line in after.lines.iter_mut().filter(|l| asked.contains(&l.id)) {
-        let new = led(line);
-        if !is_near(&new) {
-            return Err(Error::Mismatch("what is in hand would lie far off the sheet"));
+        let made = if pieces.contains(&line.id) { Made::Edited } else { line.made };
+        if let Some(led) = new.next() {
+            *line = Arc::new(Line { made, ..led });
         }
-        *line = Arc::new(new);
+    }
+    if let Some((piece, lines)) = piece {
+        after.erase(Erasure::Piece { piece: piece.led(map), lines });
     }
     Ok(())
+}
+
+/// Puts others like some lines on top, led through maps.
+fn spread(
+    after: &mut Sheet,
+    lifted: &Lifted,
+    ground: &dyn Ground,
+    asked: &FxHashSet<u64>,
+    maps: &[[f64; 6]],
+    weight: bool,
+) -> Result<(), Error> {
+    let mine = named(after, asked);
+    let mut piece: Option<Piece> = None;
+    for map in maps {
+        let pieces = with_pixels(after, &mine, *map, weight);
+        if !pieces.is_empty() && piece.is_none() {
+            piece = lifted.copy_of(after, ground.lifted()?, &pieces);
+        }
+        let (mut groups, mut ids) = (FxHashMap::default(), Vec::new());
+        for line in led(&mine, *map, weight)? {
+            let group = line.group.map(|g| *groups.entry(g).or_insert_with(|| after.fresh_id()));
+            let is_piece = pieces.contains(&line.id);
+            if is_piece {
+                ids.push(after.next_id);
+            }
+            after.draw(Line { made: if is_piece { Made::Edited } else { Made::Hand }, group, ..line });
+        }
+        if let Some(piece) = piece.as_ref().filter(|_| !ids.is_empty()) {
+            after.erase(Erasure::Piece { piece: piece.led(*map), lines: ids });
+        }
+    }
+    Ok(())
+}
+
+/// Whether a map leaves all as large as it is: lines keep their weight then by themselves.
+fn is_rigid([a, b, _, d, e, _]: [f64; 6]) -> bool {
+    let is_one = |v: f64| (v - 1.0).abs() < 1e-6;
+    is_one(a * a + d * d) && is_one(b * b + e * e) && (a * b + d * e).abs() < 1e-6
 }
 
 fn pasted(after: &mut Sheet, lines: &[Line], by: Pt, swatches: &[String]) -> Result<(), Error> {

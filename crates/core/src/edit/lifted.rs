@@ -8,7 +8,11 @@ use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::join::ink_beside;
 use crate::model::erasure::{Erasure, InkPath};
 use crate::model::line::{Form, Line, Made};
+use crate::model::piece::{Piece, Pixels};
+use crate::model::pixels;
 use crate::model::sheet::Sheet;
+use crate::raster::ink::Ink;
+use crate::raster::plane::Plane;
 use crate::region::network::Network;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::sync::Arc;
@@ -112,6 +116,27 @@ impl<'a> Lifted<'a> {
         after.lines[place] = Arc::new(line);
     }
 
+    /// Takes lines off the lifted ink with their own pixels, and gives those, with the ids of the lines in order; `None`: they
+    /// have none on the sheet. A piece that is lifted again is the one that was lifted first.
+    pub fn lift(&self, after: &mut Sheet, ink: &Ink, ids: &FxHashSet<u64>) -> Option<(Piece, Vec<u64>)> {
+        let mut lines: Vec<u64> = ids.iter().copied().collect();
+        lines.sort_unstable();
+        if let Some(piece) = taken_again(after, &lines) {
+            return Some((piece, lines));
+        }
+        let mut without = after.clone();
+        let own: Vec<Arc<Line>> = after.lines.iter().filter(|l| ids.contains(&l.id)).cloned().collect();
+        own.iter().for_each(|l| self.take_off(&mut without, l, ids));
+        let piece = cut_from(after, &without, ink, &own);
+        *after = without;
+        Some((piece?, lines))
+    }
+
+    /// The pixels of lines, which stay.
+    pub fn copy_of(&self, sheet: &Sheet, ink: &Ink, ids: &FxHashSet<u64>) -> Option<Piece> {
+        self.lift(&mut sheet.clone(), ink, ids).map(|(piece, _)| piece)
+    }
+
     /// Has lines drawn by their curves: their lifted ink is taken off.
     pub fn draw(&self, after: &mut Sheet, ids: &FxHashSet<u64>) {
         let lifted = |l: &Arc<Line>| ids.contains(&l.id) && !l.is_drawn();
@@ -121,6 +146,40 @@ impl<'a> Lifted<'a> {
             Arc::make_mut(line).made = Made::Hand;
         }
     }
+}
+
+/// The pixels that lines have on a sheet and not on the one they were taken off.
+fn cut_from(sheet: &Sheet, without: &Sheet, ink: &Ink, own: &[Arc<Line>]) -> Option<Piece> {
+    let taken = without.erased[sheet.erased.len()..].iter().map(|e| e.bounds());
+    let area = taken.reduce(|a, b| a.around(&b))?.pixels(ink.alpha.width, ink.alpha.height);
+    let (x0, y0, x1, y1) = area;
+    if x0 >= x1 || y0 >= y1 {
+        return None;
+    }
+    let mut alpha = sheet.lifted_part(&ink.alpha, area);
+    let rest = without.lifted_part(&ink.alpha, area);
+    // Where another line crosses, what their own curves cover is theirs, too.
+    let mut cover = Plane::new(x1 - x0, y1 - y0, 0u8);
+    let by = pt(-(x0 as f64), -(y0 as f64));
+    own.iter().for_each(|l| pixels::draw(&mut cover, &(**l).clone().moved(by)));
+    for ((a, r), c) in alpha.data.iter_mut().zip(&rest.data).zip(&cover.data) {
+        *a = (*a).saturating_sub(*r).max((*a).min(*c));
+    }
+    let pixels = Arc::new(Pixels { alpha, colours: sheet.own_colours(ink, area) });
+    Some(Piece { from: [x0, y0], pixels, map: [1.0, 0.0, 0.0, 0.0, 1.0, 0.0] })
+}
+
+/// The piece that stands for just these lines, taken off the sheet; none if anything else was done to the pixels there
+/// since.
+fn taken_again(after: &mut Sheet, of: &[u64]) -> Option<Piece> {
+    let place = after.erased.iter().rposition(|e| matches!(&e.it, Erasure::Piece { lines, .. } if lines == of))?;
+    let Erasure::Piece { piece, .. } = &after.erased[place].it else { return None };
+    let (piece, bounds) = (piece.clone(), piece.bounds());
+    if after.erased[place + 1..].iter().any(|e| e.bounds().touches(&bounds)) {
+        return None;
+    }
+    after.erased.remove(place);
+    Some(piece)
 }
 
 /// A band along the edges of rings, as broad as ink feathers.

@@ -4,7 +4,7 @@ use super::ground::Ground;
 use super::join::{put_in_place, settle_ends, takes_nothing};
 use super::lifted::Lifted;
 use super::limits::{MOST_POINTS, counted, lie_near, on_sheet};
-use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, bent, calmed, nearness, pressed, redrawn, reshaped, shaped};
+use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, Way, bent, calmed, nearness, pressed, redrawn, reshaped, shaped};
 use crate::error::Error;
 use crate::geom::area::{Rings, common, inked, swept};
 use crate::geom::flat::FlatPoint;
@@ -135,8 +135,7 @@ impl MendStep {
         let lifted = Lifted::of(&scene.network);
         match self {
             MendStep::Redraw { samples, pen, gives, lines } => {
-                let way = shaped(samples, pen)?;
-                lie_near(after, &way.places())?;
+                let way = pens_way(after, samples, pen)?;
                 let is_meant = those(after, lines)?;
                 let reach = NEAR * pen.grain;
                 let bounds = Bounds::of(&way.places());
@@ -213,8 +212,7 @@ impl MendStep {
                 Ok("reshaped a line".to_owned())
             }
             MendStep::Erase { samples, pen, takes, lines } => {
-                let way = shaped(samples, &Pen { steadying: 0.0, ..*pen })?;
-                lie_near(after, &way.places())?;
+                let way = pens_way(after, samples, &Pen { steadying: 0.0, ..*pen })?;
                 let is_meant = those(after, lines)?;
                 let rings = swept(&sparse(&way.points));
                 match takes {
@@ -256,6 +254,12 @@ fn rub<'a>(sheet: &Sheet, path: &'a [Pt], radius: f64) -> Result<Rub<'a>, Error>
     ranged("radius", radius, 0.5, 4000.0)?;
     on_sheet(sheet, path)?;
     Ok(Rub { path, radius })
+}
+
+/// The way of a pen over a sheet. Errors: it leads far off, or is none.
+fn pens_way(sheet: &Sheet, samples: &[Sample], pen: &Pen) -> Result<Way, Error> {
+    lie_near(sheet, &samples.iter().map(|s| pt(s.0, s.1)).collect::<Vec<_>>())?;
+    shaped(samples, pen)
 }
 
 /// A pen's way with no more points than tell what it sweeps within a hair.

@@ -17,6 +17,7 @@ mod replay;
 mod settings;
 mod swap;
 mod tails;
+mod tidy;
 mod trace;
 mod weight;
 

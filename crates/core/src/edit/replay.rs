@@ -87,7 +87,7 @@ pub fn replay(sheet: &Sheet, command: &Command, ground: &dyn Ground, since: &Sin
                 since.leaves_lines() && !since.settled
             }
             // It is drawn as it was whatever else is there.
-            Command::Draw(DrawStep::Ink { .. } | DrawStep::Shape { .. }) => true,
+            Command::Draw(DrawStep::Ink { .. } | DrawStep::Shape { .. } | DrawStep::Path { .. }) => true,
             Command::Mend(step) => {
                 let margin = 2.0 * scene.network.widest() + REACH;
                 let changed = change.places();

@@ -340,8 +340,8 @@ impl Cutter {
     }
 }
 
-/// A line's ink as a solid shape within rings.
-fn shape(line: &Line, rings: &Rings) -> Line {
+/// A line's ink as a solid shape within rings, exactly.
+pub fn shape(line: &Line, rings: &Rings) -> Line {
     let contour = |ring: &Vec<Pt>| {
         let closed: Vec<Pt> = ring.iter().chain(ring.first()).copied().collect();
         Spine::through(&thinned(&closed, FINE), true)

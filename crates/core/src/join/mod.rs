@@ -13,7 +13,7 @@ mod spans;
 mod tails;
 
 pub use beside::ink_beside;
-pub use cut::{CutOut, cut_out, erase, pieces_within};
+pub use cut::{CutOut, cut_out, erase, pieces_within, shape};
 pub use density::{bridge_opacity, density_at};
 pub use gap::{Gap, bridge_spine};
 pub use gaps::Gaps;

@@ -2,6 +2,7 @@
 
 use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt, pt};
+use crate::model::piece::Piece;
 use crate::raster::plane::Plane;
 use crate::raster::strokes::{Area, as_flat, common, fill, fill_in, side_of, stroke, stroke_cover, stroke_in, whole};
 use serde::{Deserialize, Serialize};
@@ -39,6 +40,8 @@ pub enum Erasure {
     Inked { inked: InkPath },
     /// All within closed rings is ink.
     Filled { filled: Vec<Vec<Pt>> },
+    /// Lifted ink put there with its own pixels, and the lines that stand for it.
+    Piece { piece: Piece, lines: Vec<u64> },
 }
 
 /// A stretch as broad as its ink feathers.
@@ -60,12 +63,18 @@ impl Erasure {
                 Bounds::of(&as_flat(path).iter().map(|f| f.p).collect::<Vec<_>>()).grown(0.6 * widest + 3.0)
             }
             Erasure::Filled { filled } => Bounds::of(filled.iter().flatten()).grown(2.0),
+            Erasure::Piece { piece, .. } => piece.bounds(),
         }
     }
 
     /// The same elsewhere.
     pub fn moved(&self, by: Pt) -> Erasure {
-        self.mapped(|p| p + by, |d, _| d, |_| 1.0)
+        match self {
+            Erasure::Piece { piece, lines } => {
+                Erasure::Piece { piece: piece.led([1.0, 0.0, by.x, 0.0, 1.0, by.y]), lines: lines.clone() }
+            }
+            _ => self.mapped(|p| p + by, |d, _| d, |_| 1.0),
+        }
     }
 
     /// The same on a sheet laid out otherwise: where its points go, where a direction at a point goes, and how much
@@ -92,6 +101,7 @@ impl Erasure {
             }
             Erasure::Inked { inked } => Erasure::Inked { inked: path(inked) },
             Erasure::Filled { filled } => Erasure::Filled { filled: rings(filled) },
+            Erasure::Piece { piece, lines } => Erasure::Piece { piece: piece.mapped(&go), lines: lines.clone() },
         }
     }
 
@@ -157,6 +167,7 @@ impl Erasure {
             }
             Erasure::Inked { inked } => stroke_in(alpha, &as_flat(inked), [None, None], 255.0, (x0, y0, x1, y1)),
             Erasure::Filled { filled } => fill_in(alpha, filled, (x0, y0, x1, y1)),
+            Erasure::Piece { piece, .. } => piece.apply_in(alpha, (x0, y0, x1, y1)),
             Erasure::Within { outline, beside } => {
                 let all = self.bounds().pixels(alpha.width, alpha.height);
                 let origin = pt(all.0 as f64, all.1 as f64);

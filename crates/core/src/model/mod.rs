@@ -8,6 +8,7 @@ pub mod line;
 pub mod numbered;
 pub mod order;
 pub mod paint;
+pub mod piece;
 pub mod pixels;
 pub mod recipe;
 pub mod reweighed;

@@ -3,6 +3,7 @@
 
 use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
+use crate::model::erasure::Erasure;
 use crate::model::line::{Form, Line};
 use crate::model::pixels;
 use crate::model::sheet::Sheet;
@@ -28,9 +29,31 @@ struct Layer {
 }
 
 impl Sheet {
+    /// The colours that the lifted ink of some columns and rows was drawn in, if it keeps them; pieces brought theirs.
+    pub fn own_colours(&self, lifted: &Ink, area: Area) -> Option<Plane<Rgb>> {
+        let (x0, y0, x1, y1) = area;
+        let mut own = lifted.drawn.as_ref()?.part([x0, y0, x1 - x0, y1 - y0]);
+        let box_of = Bounds::of_area(area);
+        let pieces = self.erased.iter().filter_map(|e| match &e.it {
+            Erasure::Piece { piece, .. } => Some(piece).filter(|p| p.bounds().touches(&box_of)),
+            _ => None,
+        });
+        let mut cover: Option<Plane<u8>> = None;
+        for piece in pieces {
+            // Ink that is there already keeps its colour where it is the deeper one.
+            let cover = cover.get_or_insert_with(|| lifted.alpha.part([x0, y0, x1 - x0, y1 - y0]));
+            piece.colour(&mut own, cover, [x0, y0]);
+        }
+        Some(own)
+    }
+
     /// Whether some of its ink has a colour of its own.
     pub fn is_coloured(&self) -> bool {
         self.lines.iter().any(|l| l.swatch.is_some() && !l.is_seam())
+            || self
+                .erased
+                .iter()
+                .any(|e| matches!(&e.it, Erasure::Piece { piece, .. } if piece.pixels.colours.is_some()))
     }
 
     /// The ink of some columns and rows in its colours. `seen`: the coverage of all of it, as the scene keeps it.
@@ -38,7 +61,7 @@ impl Sheet {
         let (x0, y0, x1, y1) = area;
         let part = [x0, y0, x1 - x0, y1 - y0];
         let box_of = Bounds::of_area(area);
-        let drawn = lifted.drawn.as_ref().map(|d| d.part(part));
+        let drawn = self.own_colours(lifted, area);
         let is_near = |l: &&Line| pixels::bounds_of(l).touches(&box_of);
         let traced: Vec<&Line> =
             self.lines.iter().map(|l| &**l).filter(|l| !l.is_drawn() && !l.is_seam()).filter(is_near).collect();

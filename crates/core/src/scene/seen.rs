@@ -34,6 +34,12 @@ impl Sheet {
         alpha.part([x0, y0, x1 - x0, y1 - y0])
     }
 
+    /// The lifted pixels of some columns and rows with what was taken off them and put in its place, but no line of another
+    /// weight and none that was drawn.
+    pub fn lifted_part(&self, lifted: &Plane<u8>, area: Area) -> Plane<u8> {
+        self.over_pixels(lifted).erased_part(area)
+    }
+
     /// What is cut from lifted pixels and drawn over them, with where it is.
     fn over_pixels<'a>(&'a self, lifted: &'a Plane<u8>) -> OverPixels<'a> {
         let drawn = self.lines.iter().filter(|l| l.is_drawn());

@@ -4,6 +4,7 @@
  */
 import { go, route } from '../state/route.svelte';
 import { bench, STATIONS, type Backdrop } from '../state/bench.svelte';
+import { clicked } from '../state/clicked.svelte';
 import { findings } from '../state/findings.svelte';
 import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
@@ -12,6 +13,7 @@ import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
 import { nextTool } from '../tools';
+import { finish } from '../tools/curves';
 import { offers } from './offers.svelte';
 
 /** A key, or keys pressed together. */
@@ -61,7 +63,11 @@ function resized(by: number) {
     } else bench.brush.size = Math.min(400, Math.max(4, Math.round(bench.brush.size * by)));
 }
 
+/** A path is set point by point. */
+const onPath = () => bench.tool === 'curves' && clicked.points.length > 0;
+
 function putDown() {
+    if (onPath()) return clicked.clear();
     probe.clear();
     bench.tool = 'look';
     findings.at = null;
@@ -219,6 +225,13 @@ export const GROUPS: Group[] = [
                 keys: [told('Alt')],
             },
             { does: 'held while dragging a side: it is skewed', keys: [told('Ctrl')] },
+            {
+                does: 'end the path of curves; take its last point back',
+                keys: [
+                    { ...one('Enter', 'Enter', () => void finish(false)), when: onPath },
+                    { ...one('Backspace', 'Backspace', () => clicked.back()), when: onPath },
+                ],
+            },
             { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
         ],
     },

@@ -8,15 +8,17 @@
     import { toolOf, use } from '../tools';
     import type { Pt } from '../types/Pt';
     import type { Sample } from '../types/Sample';
+    import { dragGuide, dropGuide, edgeAt, type GuideGrip, guideGripAt } from './guides';
     import { InHand } from './inHand.svelte';
     import { Picture } from './picture.svelte';
     import { sampleAt } from '../geometry/stroke';
     import { findingAt, regionAt } from '../drawn/under';
 
     interface Drag {
-        kind: 'pan' | 'stroke' | 'wipe' | 'handle';
+        kind: 'pan' | 'stroke' | 'wipe' | 'handle' | 'guide';
         last: Pt;
         handle?: number;
+        guide?: GuideGrip;
     }
 
     let canvas: HTMLCanvasElement;
@@ -34,7 +36,11 @@
     let drag: (Drag & { pointer: number; isPen: boolean }) | null = null;
     let press: Pt = [0, 0];
     const tool = $derived(toolOf(bench.tool));
-    const cursor = $derived(space ? 'grab' : tool.cursor);
+    const cursor = $derived.by(() => {
+        if (space) return 'grab';
+        const edge = inHand.hover && edgeAt(inHand.hover);
+        return edge ? (edge === 'top' ? 'row-resize' : 'col-resize') : tool.cursor;
+    });
     /** How near to what is dragged it is taken, and how far a click may stray, px of the screen. */
     const GRASP = { wipe: 14, handle: 18 };
     const STRAY = 4;
@@ -104,6 +110,8 @@
         const handles = tool.handles?.at() ?? [];
         const handle = handles.findIndex((c) => apart(camera.toScreen(c), at) < GRASP.handle);
         if (handle >= 0 && tools) return { kind: 'handle', last: at, handle };
+        const guide = tools ? guideGripAt(at) : null;
+        if (guide) return { kind: 'guide', last: at, guide };
         if (wipe !== null && Math.abs(at[0] - wipe * camera.width) < GRASP.wipe && tools)
             return { kind: 'wipe', last: at };
         if (e.button === 1 || space || (tool.pans && (bench.tool === 'look' || handles.length > 0)))
@@ -127,6 +135,7 @@
         if (!drag) return;
         if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
         else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
+        else if (drag.guide) dragGuide(drag.guide, at, e.shiftKey);
         else if (drag.kind === 'handle') tool.handles?.move(drag.handle ?? 0, camera.toSheet(at));
         else {
             // A pen tells more often than the page is drawn.
@@ -200,6 +209,7 @@
         drag = null;
         const isClick = apart(at, press) < STRAY;
         if (was?.kind === 'pan' && isClick && e.button === 0 && !space) pickFinding(at);
+        else if (was?.guide) dropGuide(was.guide, at);
         else if (was?.kind === 'stroke') {
             sheet.actedAt = e.timeStamp;
             // It stays in sight until what it did is there.

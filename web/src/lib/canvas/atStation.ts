@@ -5,6 +5,7 @@ import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import type { Shown } from '../state/shown';
 import { drawChart } from '../drawn/chart';
+import { drawGuides } from './guides';
 import * as overlays from '../drawn/overlays';
 import { pathOf } from '../drawn/paths';
 
@@ -41,6 +42,7 @@ export function drawAtStation(g: G, view: Shown, middles: Middle[], onSheet: (g:
         if (chosen.length > 0) placed(() => overlays.inHand(g, chosen.map(pathOf), camera.scale));
     } else if (bench.station === 'draw') {
         placed(() => drawChart(g, bench.chart, size, view.dpi, camera, bench.chartUnder));
+        drawGuides(g);
         // Whatever tool is in hand: it works on these alone.
         const lines = bench.tool === 'hold' || bench.tool === 'points' ? [] : held.lines;
         if (lines.length > 0) placed(() => overlays.inHand(g, lines.map(pathOf), camera.scale));

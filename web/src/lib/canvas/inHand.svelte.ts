@@ -6,6 +6,7 @@
 import { untrack } from 'svelte';
 import { bench } from '../state/bench.svelte';
 import { probe } from '../state/probe.svelte';
+import { clicked } from '../state/clicked.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { held } from '../state/held.svelte';
 import { points } from '../state/points.svelte';
@@ -43,7 +44,17 @@ export class InHand {
             void [ratio(), sheet.view, this.stroke];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
             void [JSON.stringify(bench.brush), bench.paints || toolOf(bench.tool).follows ? this.hover : null];
-            void [bench.chosen, points.line, tried.told, held.endsAlong, held.pivot, this.how];
+            void [
+                bench.chosen,
+                points.line,
+                clicked.points,
+                tried.told,
+                held.next,
+                held.pivot,
+                held.copies,
+                held.turns,
+                this.how,
+            ];
             this.#frame ||= requestAnimationFrame(() => {
                 this.#frame = 0;
                 const on = canvas();

@@ -5,6 +5,7 @@
 import { untrack } from 'svelte';
 import { bench } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
+import { guides } from '../state/guides.svelte';
 import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
@@ -54,9 +55,6 @@ const NEAR = 0.9;
 const BEYOND = 0.25;
 /** How long after a step the next finding is prepared, ms: what the step changed comes first. */
 const PREPARE_AFTER = 40;
-
-/** The colour that the lines of a rough are shown in. */
-const ROUGH = '#a8603c';
 
 /** Draws within a polygon of the screen. */
 function clipped(g: G, corners: Pt[], draw: () => void) {
@@ -177,7 +175,7 @@ export class Picture {
                 probe.span,
             ],
             ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
-            ...[underlay.rough, underlay.opacity, bench.chart, bench.chartUnder],
+            ...[underlay.rough, ...Object.values(underlay.look), bench.chart, bench.chartUnder, guides.list],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];
         if (by.length !== this.#drawnBy.length || by.some((v, i) => v !== this.#drawnBy[i])) this.#part = 'all';
@@ -342,15 +340,20 @@ export class Picture {
         return inkShown;
     }
 
-    /** The rough under the drawing: its lines in one colour, dimmed towards the paper. */
+    /** The rough under the drawing: its lines in one colour, dimmed towards the paper, as it was moved and turned. */
     #drawRough(g: G, rough: Of) {
-        this.#tiles.draw(g, bench.camera, rough, 'original', () => rough.revision, this.ratio);
+        const { look } = underlay;
+        const camera = bench.camera.laid(look, [rough.width / 2, rough.height / 2]);
         g.save();
-        g.globalCompositeOperation = 'lighten';
-        g.fillStyle = ROUGH;
-        g.fillRect(0, 0, rough.width, rough.height);
-        g.globalCompositeOperation = 'source-over';
-        g.globalAlpha = 1 - underlay.opacity;
+        camera.onto(g, this.ratio);
+        this.#tiles.draw(g, camera, rough, 'original', () => rough.revision, this.ratio);
+        if (look.tint) {
+            g.globalCompositeOperation = 'lighten';
+            g.fillStyle = look.tint;
+            g.fillRect(0, 0, rough.width, rough.height);
+            g.globalCompositeOperation = 'source-over';
+        }
+        g.globalAlpha = 1 - look.opacity;
         g.fillStyle = '#fffdf7';
         g.fillRect(0, 0, rough.width, rough.height);
         g.restore();

@@ -1,14 +1,13 @@
 /** Charts over or under a drawing: fields of 12 or 16, or a square grid. */
 
 import type { Camera } from '../geometry/camera.svelte';
-import type { Chart } from '../geometry/chart';
+import { type Chart, squareOf } from '../geometry/chart';
 
 type G = CanvasRenderingContext2D;
 
 /** A field is as wide as it is high times this. */
 const ASPECT = 4 / 3;
-/** A square of the grid, mm, and every how many of them is marked. */
-const SQUARE = 10;
+/** Every how many squares of the grid a line is marked. */
 const MARKED = 5;
 const COLOUR = '#3B6FA5';
 
@@ -34,7 +33,7 @@ export function drawChart(
         g.lineWidth = (strong ? 1.4 : 1) / scale;
     };
     if (chart === 'grid') {
-        const step = (SQUARE / 25.4) * dpi;
+        const step = squareOf(dpi);
         for (let k = 0; k * step <= Math.max(width, height); k++) {
             line(k % MARKED === 0);
             g.beginPath();

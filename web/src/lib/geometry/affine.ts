@@ -21,3 +21,13 @@ export const skewed = (at: Pt, across: number, down: number) => about(at, [1, ac
 
 /** Whether it leaves everything where it is, within a hundredth of a pixel on a sheet. */
 export const isNowhere = (m: Affine) => m.every((v, k) => Math.abs(v - NOWHERE[k]!) < (k % 3 === 2 ? 1e-2 : 1e-6));
+
+/** First one, then another. */
+export const then = ([g, h, i, j, k, l]: Affine, [a, b, c, d, e, f]: Affine): Affine => [
+    a * g + b * j,
+    a * h + b * k,
+    a * i + b * l + c,
+    d * g + e * j,
+    d * h + e * k,
+    d * i + e * l + f,
+];

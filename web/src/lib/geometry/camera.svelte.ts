@@ -9,6 +9,13 @@ import { type Box, boxOf } from './box';
 const ALMOST_LEVEL = (4 * Math.PI) / 180;
 const RIGHT_ANGLE = Math.PI / 2;
 
+/** How something lies: moved by so many px of the sheet, turned by an angle from +x to +y, radians. */
+export interface Laid {
+    x: number;
+    y: number;
+    angle: number;
+}
+
 export class Camera {
     x = $state(0);
     y = $state(0);
@@ -164,6 +171,17 @@ export class Camera {
         const [x, y] = this.#wayOnSheet([dx, dy]);
         this.x -= x;
         this.y -= y;
+    }
+
+    /** From where something is seen the same that is turned about a place of its own and then moved, before it is laid down. */
+    laid({ x, y, angle }: Laid, about: Pt): Camera {
+        const c = new Camera();
+        const [u, v] = [about[0] + x - this.x, about[1] + y - this.y];
+        const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+        [c.x, c.y] = [about[0] - (cos * u + sin * v), about[1] - (cos * v - sin * u)];
+        [c.width, c.height, c.scale, c.mirrored] = [this.width, this.height, this.scale, this.mirrored];
+        c.turn = this.turn + (this.mirrored ? -angle : angle);
+        return c;
     }
 
     /** From where a place is near enough to be judged; `null`: from here. */

@@ -28,6 +28,23 @@ export function inside([x, y]: Pt, outline: Pt[]): boolean {
     return odd;
 }
 
+/** Places evenly along a way, both its ends among them, and the way there, radians from +x to +y. */
+export function placesAlong(way: Pt[], count: number): { at: Pt; angle: number }[] {
+    const far = [0];
+    way.slice(1).forEach((p, k) => far.push(far[k]! + Math.hypot(p[0] - way[k]![0], p[1] - way[k]![1])));
+    const whole = far[far.length - 1] ?? 0;
+    if (whole === 0 || count < 1) return [];
+    let k = 1;
+    return Array.from({ length: count }, (_, n) => {
+        const along = count === 1 ? whole : (whole * n) / (count - 1);
+        while (k < far.length - 1 && far[k]! < along) k++;
+        const [a, b] = [way[k - 1]!, way[k]!];
+        const t = (along - far[k - 1]!) / (far[k]! - far[k - 1]! || 1);
+        const at: Pt = [a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t];
+        return { at, angle: Math.atan2(b[1] - a[1], b[0] - a[0]) };
+    });
+}
+
 /** A line as far as it is asked here: its path and how broad it is. */
 interface Ink {
     path: string;

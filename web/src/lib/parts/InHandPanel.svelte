@@ -10,6 +10,7 @@
     import type { Together } from '../types/Together';
     import Choice from './Choice.svelte';
     import Slider from './Slider.svelte';
+    import Tidying from './Tidying.svelte';
 
     const n = $derived(held.lines.length);
     const perMm = $derived((sheet.view?.dpi ?? 300) / 25.4);
@@ -66,7 +67,9 @@
         <button class={BUTTON} disabled={held.copied.length === 0 || sheet.busy} onclick={() => held.paste()}
             >Paste {held.copied.length > 0 ? held.copied.length : ''}</button
         >
+        <button class={BUTTON} onclick={() => held.tryTidying()}>Tidy all …</button>
     </div>
+    <Tidying />
 {:else}
     <p class="mt-2 text-[13px]"><b>In hand</b>&ensp;<span class="quiet" data-testid="in-hand">{says}</span></p>
     <div class="mt-1.5 grid grid-cols-2 gap-x-4 gap-y-1 text-[13px]">
@@ -100,12 +103,38 @@
         <button class={BUTTON} title="Left becomes right" onclick={() => mirror(true)}>Mirror ↔</button>
         <button class={BUTTON} title="Up becomes down" onclick={() => mirror(false)}>Mirror ↕</button>
         <button class={BUTTON} title="Ctrl D" onclick={() => held.duplicate()}>Duplicate</button>
+        <button
+            class="{BUTTON} {held.next === 'spread' ? 'btn-active' : ''}"
+            aria-pressed={held.next === 'spread'}
+            title="Then draw the way that copies lie along"
+            onclick={() => (held.next = held.next === 'spread' ? null : 'spread')}>Along a way …</button
+        >
         <button class={BUTTON} title="Ctrl C" onclick={() => held.copy()}>Copy</button>
         <button class={BUTTON} title="Ctrl V" disabled={held.copied.length === 0} onclick={() => held.paste()}
             >Paste</button
         >
         <button class={BUTTON} title="Delete" onclick={() => held.takeAway()}>Take away</button>
     </div>
+    {#if held.next === 'spread'}
+        <div class="mt-2 flex items-center justify-between text-[13px]">
+            <label class="flex items-center gap-1"
+                >Copies
+                <input
+                    class="w-14 rounded border border-base-300 bg-base-100 px-1 text-right font-semibold"
+                    type="number"
+                    min="1"
+                    max="500"
+                    value={held.copies}
+                    onchange={(e) =>
+                        (held.copies = Math.min(500, Math.max(1, Math.round(+e.currentTarget.value || 1))))}
+                /></label
+            >
+            <label class="flex items-center gap-1"
+                ><input type="checkbox" class="checkbox checkbox-xs" bind:checked={held.turns} />Turn with the way</label
+            >
+        </div>
+        <p class="mt-1 text-[12.5px]" role="status"><b>Draw the way they are to lie along.</b></p>
+    {/if}
     <h3 class="quiet mt-2.5 text-[12.5px]">Form</h3>
     <div class="mt-1 flex flex-wrap gap-1.5" role="group" aria-label="Form">
         {#if has('centreline')}
@@ -119,10 +148,10 @@
         {/if}
         {#if n === 1 && has('centreline')}
             <button
-                class="{BUTTON} {held.endsAlong ? 'btn-active' : ''}"
-                aria-pressed={held.endsAlong}
+                class="{BUTTON} {held.next === 'end along' ? 'btn-active' : ''}"
+                aria-pressed={held.next === 'end along'}
                 title="Then click the line it is to end along"
-                onclick={() => (held.endsAlong = !held.endsAlong)}>End along …</button
+                onclick={() => (held.next = held.next === 'end along' ? null : 'end along')}>End along …</button
             >
         {/if}
         {#if inked > 1}
@@ -134,8 +163,14 @@
             >
             <button class={BUTTON} onclick={() => together('intersect')}>Intersect</button>
         {/if}
+        <button
+            class={BUTTON}
+            title="Shapes of one colour become one, what they hide goes, idle seams go"
+            onclick={() => held.tryTidying()}>Tidy …</button
+        >
     </div>
-    {#if held.endsAlong}
+    <Tidying />
+    {#if held.next === 'end along'}
         <Slider
             label="Its distance from that line"
             value={mending.settings.gap}

@@ -20,7 +20,7 @@
         {#each shots.shot?.swatches ?? [] as s (s.id)}<option value={s.id}>{s.name}</option>{/each}
     </select></label
 >
-{#if bench.tool === 'rectangle' || bench.tool === 'ellipse'}
+{#if ['rectangle', 'ellipse', 'curves'].includes(bench.tool)}
     <Choice
         label="Shapes are drawn"
         value={p.shapes}

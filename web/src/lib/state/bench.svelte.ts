@@ -21,6 +21,8 @@ export type ToolId =
     | 'line'
     | 'rectangle'
     | 'ellipse'
+    | 'curves'
+    | 'rough'
     | 'redraw'
     | 'calm'
     | 'press'

@@ -1,12 +1,13 @@
 /** The lines in hand at Draw: which, where they lie, and what is done with them. */
 import * as api from '../api';
-import { type Affine, isNowhere } from '../geometry/affine';
+import { type Affine, isNowhere, moved, then, turned } from '../geometry/affine';
 import { around, type Box } from '../geometry/box';
-import { connected, endsOf, placesOf } from '../geometry/places';
+import { connected, endsOf, placesAlong, placesOf } from '../geometry/places';
 import type { HoldStep } from '../types/HoldStep';
 import type { Line } from '../types/Line';
 import type { LineView } from '../types/LineView';
 import type { Pt } from '../types/Pt';
+import type { TriedTold } from '../types/TriedTold';
 import { bench } from './bench.svelte';
 import { tell, tellError } from './notices.svelte';
 import { sheet } from './sheet.svelte';
@@ -25,8 +26,13 @@ class Held {
     weight = $state(true);
     /** Lines that were copied, from whichever drawing. */
     copied = $state.raw<Line[]>([]);
-    /** The line that those in hand are to end along is picked by the next click. */
-    endsAlong = $state(false);
+    /** What the next stroke is for: a click picks the line to end along, a way is what copies are spread along. */
+    next = $state<'end along' | 'spread' | null>(null);
+    /** How many copies are spread along a way, and whether they turn with it. */
+    copies = $state(6);
+    turns = $state(true);
+    /** What tidying would do, while it is asked whether to. */
+    tidying = $state.raw<TriedTold | null>(null);
 
     get pivot(): Pt {
         if (this.#pivot?.of === this.ids.join()) return this.#pivot.at;
@@ -40,7 +46,8 @@ class Held {
 
     take(ids: number[]) {
         bench.chosen = [...new Set(ids)];
-        this.endsAlong = false;
+        this.next = null;
+        this.tidying = null;
     }
 
     /** A line with all of its group. */
@@ -128,6 +135,41 @@ class Held {
         if (!sheet.refused) bench.tool = 'hold';
     }
 
+    /** The maps that lead those in hand to places along a way, as many as there are to be copies. */
+    mapsAlong(way: Pt[]): Affine[] {
+        const [x, y] = this.pivot;
+        return placesAlong(way, this.copies).map(({ at, angle }) => {
+            const to = moved(at[0] - x, at[1] - y);
+            return this.turns ? then(turned([x, y], angle), to) : to;
+        });
+    }
+
+    async spread(way: Pt[]) {
+        const maps = this.mapsAlong(way);
+        this.next = null;
+        if (maps.length > 0 && this.ids.length > 0)
+            await this.#takingNew(true, () => this.do({ do: 'spread', lines: this.ids, maps }));
+    }
+
+    /** Asks what tidying would do: those in hand, or all. */
+    async tryTidying() {
+        const view = sheet.view;
+        if (!view) return;
+        try {
+            const told = await api.tried(view.info.id, { of: 'hold', do: 'tidy', lines: this.ids });
+            if (told.unlike === null) tell(`${told.label[0]?.toUpperCase() ?? ''}${told.label.slice(1)}.`);
+            else this.tidying = told;
+        } catch (e) {
+            tellError(e);
+        }
+    }
+
+    async tidy() {
+        const lines = this.ids;
+        this.tidying = null;
+        await this.do({ do: 'tidy', lines });
+    }
+
     duplicate() {
         const by = ASIDE / bench.camera.scale;
         return this.lead([1, 0, by, 0, 1, by], true);
@@ -135,7 +177,7 @@ class Held {
 
     /** The end of the one in hand nearest to a line ends along it. */
     async endAlong(along: LineView, gap: number) {
-        this.endsAlong = false;
+        this.next = null;
         const [line] = this.lines;
         const ends = line ? endsOf(line) : null;
         if (!line || !ends) return;

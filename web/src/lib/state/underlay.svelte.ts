@@ -6,8 +6,12 @@ import * as api from '../api';
 import { tellError } from './notices.svelte';
 
 const KEPT_AS = 'underlays';
-/** How strong it is at first. */
-const USUAL = 0.4;
+/** The colours its lines are shown in; none: as they came. */
+export const TINTS = ['#a8603c', '#3B6FA5', '#4F7D52', '#6A4A80', ''];
+
+/** How it lies and looks at first. */
+const USUAL = { opacity: 0.4, tint: TINTS[0]!, x: 0, y: 0, angle: 0 };
+type Look = typeof USUAL;
 
 interface Rough {
     id: number;
@@ -17,8 +21,8 @@ interface Rough {
     height: number;
 }
 
-/** By the key of a drawing: which one lies under it, and how strong. */
-type Kept = Record<string, { id: number; opacity: number }>;
+/** By the key of a drawing: which one lies under it, and how. */
+type Kept = Record<string, { id: number } & Partial<Look>>;
 
 function kept(): Kept {
     try {
@@ -31,7 +35,7 @@ function kept(): Kept {
 
 class Underlay {
     rough = $state.raw<Rough | null>(null);
-    opacity = $state(USUAL);
+    look = $state<Look>({ ...USUAL });
     /** The drawing it lies under. */
     #under = '';
 
@@ -41,13 +45,13 @@ class Underlay {
         this.#under = key;
         this.rough = null;
         const was = kept()[key];
-        this.opacity = was?.opacity ?? USUAL;
+        this.look = { ...USUAL, ...was };
         if (was) await this.#lay(was.id);
     }
 
     /** Has a drawing lie under one that is new. */
     prepare(key: string, id: number) {
-        localStorage.setItem(KEPT_AS, JSON.stringify({ ...kept(), [key]: { id, opacity: USUAL } }));
+        localStorage.setItem(KEPT_AS, JSON.stringify({ ...kept(), [key]: { id } }));
     }
 
     /** Lays another one under the drawing; `null`: none. */
@@ -57,9 +61,19 @@ class Underlay {
         this.keep();
     }
 
+    set(change: Partial<Look>) {
+        Object.assign(this.look, change);
+        this.keep();
+    }
+
+    get isMoved(): boolean {
+        const { x, y, angle } = this.look;
+        return x !== 0 || y !== 0 || angle !== 0;
+    }
+
     keep() {
         const all = kept();
-        if (this.rough) all[this.#under] = { id: this.rough.id, opacity: this.opacity };
+        if (this.rough) all[this.#under] = { ...this.look, id: this.rough.id };
         else delete all[this.#under];
         localStorage.setItem(KEPT_AS, JSON.stringify(all));
     }

@@ -4,13 +4,14 @@
     import MendPanel from '../parts/MendPanel.svelte';
     import NoLines from '../parts/NoLines.svelte';
     import PenPanel from '../parts/PenPanel.svelte';
+    import Snaps from '../parts/Snaps.svelte';
     import RoughBelow from '../parts/RoughBelow.svelte';
     import { bench, type ToolId } from '../state/bench.svelte';
     import { held } from '../state/held.svelte';
     import { sheet } from '../state/sheet.svelte';
 
     const view = $derived(sheet.view);
-    const INKS: ToolId[] = ['ink', 'line', 'rectangle', 'ellipse'];
+    const INKS: ToolId[] = ['ink', 'line', 'rectangle', 'ellipse', 'curves'];
     const MENDS: ToolId[] = ['redraw', 'calm', 'press', 'bend', 'erase'];
     const inks = $derived(INKS.includes(bench.tool));
     const SAYS: Partial<Record<ToolId, string>> = {
@@ -22,6 +23,7 @@
         erase: 'Takes off exactly what you pass over.',
         cut: 'Draw around what is to go; Shift: a box.',
         hold: 'Click lines, or draw around them.',
+        rough: 'Drag the rough where it should lie.',
         look: 'Ink by hand; mend what was traced.',
     };
 </script>
@@ -35,6 +37,7 @@
         {#if inks}
             <PenPanel />
             <InkPlace />
+            <Snaps />
         {:else if bench.tool === 'hold'}
             <InHandPanel />
         {:else if MENDS.includes(bench.tool)}
@@ -59,6 +62,10 @@
             Drag an end, and it goes along
         {:else if bench.tool === 'points'}
             Click the line: a point. <kbd class="key">Shift</kbd> smooth or corner &ensp;<kbd class="key">Alt</kbd> away
+        {:else if bench.tool === 'curves'}
+            <kbd class="key">Enter</kbd> ends it &ensp;<kbd class="key">Backspace</kbd> a point back
+        {:else if bench.tool === 'rough'}
+            <kbd class="key">Shift</kbd> turns it &ensp;<kbd class="key">Esc</kbd> done
         {:else if bench.tool === 'cut'}
             <kbd class="key">Shift</kbd> a box
         {:else}

@@ -138,7 +138,8 @@ function within(outline: Pt[]): number[] {
 
 async function use({ path, from, to, still, how }: Stroke) {
     const grip = gripOf(from);
-    if (held.endsAlong && still) {
+    if (held.next === 'spread' && !still) return held.spread(path);
+    if (held.next === 'end along' && still) {
         const other = lineAt(to, NEAR / bench.camera.scale, (l) => !held.ids.includes(l.id));
         if (other) await held.endAlong(other, (mending.settings.gap / 25.4) * (sheet.view?.dpi ?? 300));
         return;
@@ -160,7 +161,7 @@ async function use({ path, from, to, still, how }: Stroke) {
 
 function draw({ g, camera, stroke, how, onSheet }: InHand) {
     const [from, to] = [stroke[0], stroke[stroke.length - 1]];
-    const grip = from ? gripOf(from) : null;
+    const grip = from && held.next !== 'spread' ? gripOf(from) : null;
     const isDragged = from && to && stroke.length > 1;
     const map = isDragged && grip ? mapOf(grip, from, to, how) : NOWHERE;
     const outlined = (paths: Path2D[], alpha: number) => {
@@ -176,6 +177,16 @@ function draw({ g, camera, stroke, how, onSheet }: InHand) {
         g.globalAlpha = 1;
     };
     const paths = held.lines.map(pathOf);
+    if (held.next === 'spread') {
+        onSheet(() => outlined(paths, 0.35));
+        for (const [a, b, c, d, e, f] of isDragged ? held.mapsAlong(stroke) : []) {
+            onSheet(() => {
+                g.transform(a, d, b, e, c, f);
+                outlined(paths, 1);
+            });
+        }
+        return;
+    }
     onSheet(() => outlined(paths, map === NOWHERE ? 1 : 0.35));
     if (map !== NOWHERE) {
         const [a, b, c, d, e, f] = map;

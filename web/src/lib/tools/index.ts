@@ -9,6 +9,7 @@ import { choose } from './choose';
 import { clear } from './clear';
 import { corners } from './corners';
 import { crop } from './crop';
+import { curves } from './curves';
 import { cut } from './cut';
 import { erase } from './erase';
 import { fill } from './fill';
@@ -23,6 +24,7 @@ import { pointsTool } from './points';
 import { protect } from './protect';
 import { redraw } from './redraw';
 import { calm, press } from './rub';
+import { rough } from './rough';
 import { sample } from './sample';
 import { seam } from './seam';
 import { ellipse, line, rectangle } from './shapes';
@@ -41,8 +43,8 @@ export interface Bundle {
 
 const SHAPES: Bundle = {
     name: 'Shapes',
-    help: 'A straight line, a rectangle, an ellipse',
-    tools: [line, rectangle, ellipse],
+    help: 'A straight line, a rectangle, an ellipse, curves from point to point',
+    tools: [line, rectangle, ellipse, curves],
 };
 const MEND: Bundle = {
     name: 'Mend',
@@ -65,7 +67,10 @@ export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
 /** All of them, one by one. */
 export const toolsOf = (list: (Tool | Bundle)[]) => list.flatMap((t) => ('tools' in t ? t.tools : [t]));
 
-const BY_ID = new Map(toolsOf(Object.values(TRAYS).flat()).map((t) => [t.id, t]));
+/** Those that no tray holds: a panel does. */
+const OF_PANELS = [rough];
+
+const BY_ID = new Map([...toolsOf(Object.values(TRAYS).flat()), ...OF_PANELS].map((t) => [t.id, t]));
 
 export const toolOf = (id: ToolId): Tool => BY_ID.get(id) ?? look;
 

@@ -1,8 +1,8 @@
 /** Ink by hand. */
 import PenTool from '@lucide/svelte/icons/pen';
-import { type Meeting, meetingNear } from '../drawn/ends';
 import { inkedPath } from '../drawn/inked';
 import { along } from '../drawn/marks';
+import { drawMeeting, type Meeting, MEETING_REACH, meetingNear, type Sought } from '../drawn/meeting';
 import { boxOf } from '../geometry/box';
 import { type Inked, shaped } from '../geometry/stroke';
 import { bench } from '../state/bench.svelte';
@@ -27,66 +27,54 @@ export function inkColour(): string {
     return own ?? `rgb(${r} ${g} ${b})`;
 }
 
+/** The swatch of new ink, if the shot still has it. */
+export function swatchNow(): string | null {
+    const { swatch } = pen.settings;
+    return swatch !== null && shots.colours.has(swatch) ? swatch : null;
+}
+
 /** How near to an end of a line ink must begin or end to catch it, and how long it is to catch itself, px of the screen. */
 const CATCHES = 9;
 const OWN = 60;
 
-/** The end of a line, or the line, that ink at a place would catch. */
-export function caught(place: Pt): Meeting | null {
-    return bench.free ? null : meetingNear(place, CATCHES / bench.camera.scale);
+/** What ink at a place would catch; a free hand unless it is said to be straight. */
+export function caught(place: Pt, more: Partial<Sought> = {}): Meeting | null {
+    return bench.free ? null : meetingNear(place, { reach: CATCHES / bench.camera.scale, ...more });
 }
 
-/** A stroke with its ends on those of lines that it nearly meets, or on its own beginning; and which it meets. */
+/** A stroke with its ends on what they nearly meet, or on its own beginning; and what it meets. */
 function catching(samples: Sample[]): { samples: Sample[]; meets: Meeting[] } {
     const [first, last] = [samples[0], samples[samples.length - 1]];
     if (!first || !last) return { samples, meets: [] };
     const placeOf = (s: Sample): Pt => [s[0], s[1]];
-    const begins = caught(placeOf(first));
+    // One that is straight, by a key or by waiting, has its two ends.
+    const straight = samples.length === 2;
+    const begins = caught(placeOf(first), { straight });
     const { scale } = bench.camera;
     const far = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]) * scale;
     const start = begins?.at ?? placeOf(first);
     let ends: Meeting | null = null;
     if (samples.length > 1 && !bench.free) {
         const way = samples.slice(1).reduce((sum, s, k) => sum + far(placeOf(s), placeOf(samples[k]!)), 0);
-        if (way > OWN) ends = far(placeOf(last), start) < CATCHES ? { at: start, of: 'end' } : caught(placeOf(last));
+        const own: Meeting = { at: start, of: ['end'], ends: [] };
+        if (way > OWN)
+            ends =
+                far(placeOf(last), start) < CATCHES
+                    ? own
+                    : caught(placeOf(last), { straight, from: straight ? start : null });
     }
     const at = (s: Sample, m: Meeting | null): Sample => (m ? [m.at[0], m.at[1], s[2], s[3], s[4]] : s);
     const caughtUp = samples.map((s, k) => (k === 0 ? at(s, begins) : k === samples.length - 1 ? at(s, ends) : s));
     return { samples: caughtUp, meets: [begins, ends].filter((p) => p !== null) };
 }
 
-/** A place that is met: a ring, with four ticks where a line ends, with two where one passes. */
-export function drawMeeting(g: CanvasRenderingContext2D, [x, y]: Pt, of: Meeting['of'] = 'end') {
-    g.beginPath();
-    g.arc(x, y, of === 'end' ? 8 : 6, 0, 2 * Math.PI);
-    const ticks = [
-        [0, 1],
-        [0, -1],
-        [1, 0],
-        [-1, 0],
-    ] as const;
-    for (const [u, v] of of === 'end' ? ticks : ticks.slice(2)) {
-        g.moveTo(x + 11 * u, y + 11 * v);
-        g.lineTo(x + 15 * u, y + 15 * v);
-    }
-    for (const [width, colour] of [
-        [4, '#fffdf7'],
-        [2, '#B87A10'],
-    ] as const) {
-        g.lineWidth = width;
-        g.strokeStyle = colour;
-        g.stroke();
-    }
-}
-
 async function use(stroke: Stroke) {
     const { samples } = catching(stroke.samples);
-    const { swatch, under, fuse } = pen.settings;
-    const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
+    const { under, fuse } = pen.settings;
     const drawn = { points: shaped(samples, penNow()), colour: inkColour() };
     wet.add(drawn);
     try {
-        await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: known, under, fuse });
+        await sheet.do({ of: 'draw', do: 'ink', samples, pen: penNow(), swatch: swatchNow(), under, fuse });
     } finally {
         wet.delete(drawn);
     }
@@ -118,7 +106,7 @@ function draw({ g, camera, samples, hover }: InHand) {
     if (samples.length > 0) put(shaped(shown.samples, penNow()), inkColour());
     g.restore();
     const over = samples.length === 0 && hover ? caught(camera.toSheet(hover)) : null;
-    for (const m of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, camera.toScreen(m.at), m.of);
+    for (const m of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, m);
     if (samples.length === 0 && hover && !over) {
         g.beginPath();
         g.arc(hover[0], hover[1], Math.max(1, reach()), 0, 2 * Math.PI);
@@ -152,5 +140,5 @@ export const ink: Tool = {
     keepsWet: true,
     use,
     draw,
-    drawsOn: () => ({ around: reach() + CATCHES + 16, places: wetPlaces() }),
+    drawsOn: () => ({ around: Math.max(reach(), MEETING_REACH), places: wetPlaces() }),
 };

@@ -10,7 +10,8 @@ import { mending } from '../state/mending.svelte';
 import { sheet } from '../state/sheet.svelte';
 import type { LineView } from '../types/LineView';
 import type { Pt } from '../types/Pt';
-import { drawMeeting, inkColour, penNow, straight } from './ink';
+import { drawMeeting } from '../drawn/meeting';
+import { inkColour, penNow, straight } from './ink';
 import type { InHand, Stroke, Tool } from './tool';
 
 /** How near a stroke must begin or end to a line's ink to redraw it, px of the screen: as the server has it. */
@@ -53,7 +54,7 @@ function draw({ g, camera, samples, stroke, hover, onSheet }: InHand) {
         g.fill(inkedPath(shaped(samples, penNow()), (x, y) => camera.toScreen([x, y]), camera.scale));
         g.restore();
     }
-    for (const p of places) if (meantAt(p)) drawMeeting(g, camera.toScreen(p));
+    for (const p of places) if (meantAt(p)) drawMeeting(g, { at: p, of: ['line'], ends: [] });
 }
 
 export const redraw: Tool = {

@@ -2,14 +2,12 @@
 import Circle from '@lucide/svelte/icons/circle';
 import Minus from '@lucide/svelte/icons/minus';
 import Square from '@lucide/svelte/icons/square';
-import type { Meeting } from '../drawn/ends';
-import { bench } from '../state/bench.svelte';
+import { drawMeeting, type Meeting } from '../drawn/meeting';
 import { pen } from '../state/pen.svelte';
 import { sheet } from '../state/sheet.svelte';
-import { shots } from '../state/shots.svelte';
 import type { Pt } from '../types/Pt';
 import type { Shape } from '../types/Shape';
-import { caught, drawMeeting, inkColour, penNow, straight } from './ink';
+import { caught, inkColour, penNow, straight, swatchNow } from './ink';
 import type { How, InHand, Stroke, Tool } from './tool';
 
 /** Corners, or ends, on what they nearly meet; in steps they stay where those are. */
@@ -18,19 +16,20 @@ function meeting(
     [from, to]: [Pt, Pt],
     { inSteps, fromCentre }: How,
 ): { from: Pt; to: Pt; meets: Meeting[] } {
-    // The corners of its box lie nowhere on an ellipse.
-    const none = fromCentre || shape === 'ellipse';
-    const [a, b] = [none ? null : caught(from), none || inSteps ? null : caught(to)];
+    // The corners of its box lie nowhere on an ellipse, but its sides touch what the box is in line with.
+    const sought = { straight: true, inLineOnly: shape === 'ellipse' };
+    const a = fromCentre ? null : caught(from, sought);
+    const start = a?.at ?? from;
+    const b = fromCentre || inSteps ? null : caught(to, { ...sought, from: shape === 'line' ? start : null });
     return { from: a?.at ?? from, to: b?.at ?? to, meets: [a, b].filter((m) => m !== null) };
 }
 
 function use(shape: Shape, stroke: Stroke) {
     if (stroke.still) return;
     const { from, to } = meeting(shape, [stroke.from, stroke.to], stroke.how);
-    const { swatch, under, shapes } = pen.settings;
-    const known = swatch !== null && shots.colours.has(swatch) ? swatch : null;
+    const { under, shapes } = pen.settings;
     const { width } = penNow();
-    return sheet.do({ of: 'draw', do: 'shape', shape, from, to, width, inked: shapes, swatch: known, under });
+    return sheet.do({ of: 'draw', do: 'shape', shape, from, to, width, inked: shapes, swatch: swatchNow(), under });
 }
 
 /** The box from one corner, or from the middle; with Shift as broad as it is high. */
@@ -47,8 +46,8 @@ function boxed(start: Pt, here: Pt, { inSteps, fromCentre }: { inSteps: boolean;
 function draw(shape: Shape, { g, camera, stroke, how, hover, onSheet }: InHand) {
     const [first, last] = [stroke[0], stroke[stroke.length - 1]];
     if (!first || !last) {
-        const over = hover && shape !== 'ellipse' ? caught(camera.toSheet(hover)) : null;
-        if (over) drawMeeting(g, camera.toScreen(over.at), over.of);
+        const over = hover ? caught(camera.toSheet(hover), { straight: true, inLineOnly: shape === 'ellipse' }) : null;
+        if (over) drawMeeting(g, over);
         return;
     }
     const { from, to, meets } = meeting(shape, [first, last], how);
@@ -67,11 +66,8 @@ function draw(shape: Shape, { g, camera, stroke, how, hover, onSheet }: InHand) 
         if (shape !== 'line' && pen.settings.shapes !== 'line') g.fill();
         if (shape === 'line' || pen.settings.shapes !== 'filled') g.stroke();
     });
-    for (const m of meets) drawMeeting(g, camera.toScreen(m.at), m.of);
+    for (const m of meets) drawMeeting(g, m);
 }
-
-/** Where its box lies on the screen, with the width of its line. */
-const reach = () => ({ around: (penNow().width * bench.camera.scale) / 2 + 18 });
 
 const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool => ({
     id: shape,
@@ -80,8 +76,9 @@ const tool = (shape: Shape, words: Pick<Tool, 'name' | 'help' | 'icon'>): Tool =
     held: shape === 'line' ? straight : boxed,
     use: (stroke) => use(shape, stroke),
     follows: true,
+    always: () => true,
     draw: (hand) => draw(shape, hand),
-    drawsOn: reach,
+    drawsOn: () => 'all',
 });
 
 export const line = tool('line', {

@@ -8,4 +8,4 @@ import type { Shape } from "./Shape";
 /**
  * Ink by hand.
  */
-export type DrawStep = { "do": "ink", samples: Array<Sample>, pen: Pen, swatch: string | null, under: boolean, fuse: boolean, } | { "do": "shape", shape: Shape, from: Pt, to: Pt, width: number, inked: Inked, swatch: string | null, under: boolean, };
+export type DrawStep = { "do": "ink", samples: Array<Sample>, pen: Pen, swatch: string | null, under: boolean, fuse: boolean, } | { "do": "path", points: Array<Pt>, closed: boolean, width: number, inked: Inked, swatch: string | null, under: boolean, } | { "do": "shape", shape: Shape, from: Pt, to: Pt, width: number, inked: Inked, swatch: string | null, under: boolean, };

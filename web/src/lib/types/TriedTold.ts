@@ -16,4 +16,8 @@ gone: number[],
 /**
  * Changed, or new.
  */
-lines: Array<TriedLine>, };
+lines: Array<TriedLine>, 
+/**
+ * Of tidying, which leaves the picture: how much of a pixel it changes at most, of 255.
+ */
+unlike: number | null, };

@@ -19,7 +19,7 @@ const FIRST: i16 = 1;
 type Upgrade = fn(&mut History) -> Result<(), Unreadable>;
 
 /// From the first version on.
-const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up];
+const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up, |_| Ok(())];
 
 /// A sheet of the version of now.
 pub fn sheet(json: &RawValue, version: i16) -> Result<Sheet, Unreadable> {
@@ -48,8 +48,21 @@ pub fn bring_up(history: &mut History, journal: &[(Value, bool)], version: i16) 
         for (change, back) in journal {
             keys::lead(&mut history.sheet, change, *back)?;
         }
+    } else if !journal.is_empty() {
+        history.sheet = led(history.sheet.take(), journal)?;
     }
     upgrades.iter().try_for_each(|upgrade| upgrade(history))
+}
+
+/// A sheet led through a journal, both in the form of now.
+fn led(sheet: Value, journal: &[(Value, bool)]) -> Result<Value, Unreadable> {
+    let mut sheet: Sheet = serde_json::from_value(sheet)?;
+    for (change, back) in journal {
+        let change: Change = serde_json::from_value(change.clone())?;
+        let next = if *back { change.undo(&sheet) } else { change.apply(&sheet) };
+        sheet = next.map_err(|_| Unreadable::Astray)?;
+    }
+    Ok(serde_json::to_value(&sheet)?)
 }
 
 #[cfg(test)]
