@@ -27,6 +27,8 @@ export async function penOf(context, page) {
 export async function bareSheet(page, url) {
     const { id } = await demoDrawing(url, 0);
     await page.goto(`${url}/#/drawing/${id}/draw`);
+    // The drawing that is there becomes its rough.
+    await page.getByText('2400 × 1800 px').waitFor();
     const count = (await demo(url)).shots.find((s) => s.number === '012').drawings.length;
     await page.getByRole('button', { name: 'Bare sheet' }).click();
     await page.waitForFunction((id) => !location.hash.includes(`/${id}/`), id);

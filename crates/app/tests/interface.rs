@@ -51,6 +51,11 @@ fn a_bare_sheet_is_inked_by_hand() {
 }
 
 #[test]
+fn what_helps_a_hand_helps_it() {
+    drive("draw_aids");
+}
+
+#[test]
 fn lines_are_mended_by_hand() {
     drive("draw_mends");
 }

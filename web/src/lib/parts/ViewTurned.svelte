@@ -1,5 +1,5 @@
 <script lang="ts">
-    import FlipHorizontal2 from '@lucide/svelte/icons/flip-horizontal-2';
+    import Mirrored from '@lucide/svelte/icons/triangles-centerline-dashed-vertical';
     import RotateCcw from '@lucide/svelte/icons/rotate-ccw';
     import RotateCw from '@lucide/svelte/icons/rotate-cw';
     import { bench } from '../state/bench.svelte';
@@ -32,6 +32,6 @@
         aria-pressed={camera.mirrored}
         title="Mirror the view (M)"
         aria-label="Mirror the view"
-        onclick={() => camera.mirror()}><FlipHorizontal2 size={15} strokeWidth={camera.mirrored ? 2.75 : 2} /></button
+        onclick={() => camera.mirror()}><Mirrored size={15} strokeWidth={camera.mirrored ? 2.75 : 2} /></button
     >
 </span>
