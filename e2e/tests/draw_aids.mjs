@@ -189,8 +189,8 @@ export const tests = {
             await page.getByRole('switch', { name: 'level, plumb', checked: false }).waitFor();
             // A free hand catches ends and lines.
             await press('Ink');
-            await drag(await to([405, 505]), [await to([420, 700])]);
-            near((await lines()).at(-1).points[0].slice(0, 2), [400, 500], 1.5);
+            await drag(await to([805, 405]), [await to([820, 640])]);
+            near((await lines()).at(-1).points[0].slice(0, 2), [800, 400], 1.5);
             assert.deepEqual(troubles, []);
         } finally {
             await close();
