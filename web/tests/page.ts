@@ -13,3 +13,12 @@ Object.assign(globalThis, {
 
 /** What was begun meanwhile has been done. */
 export const settled = () => new Promise((done) => setTimeout(done, 0));
+
+const kept = new Map<string, string>();
+Object.assign(globalThis, {
+    localStorage: {
+        getItem: (name: string) => kept.get(name) ?? null,
+        setItem: (name: string, value: string) => kept.set(name, value),
+        clear: () => kept.clear(),
+    },
+});

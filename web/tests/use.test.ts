@@ -1,6 +1,7 @@
 import './page';
 import { beforeEach, expect, test, vi } from 'vitest';
 import { bench, type ToolId } from '../src/lib/state/bench.svelte';
+import { clicked } from '../src/lib/state/clicked.svelte';
 import { intake } from '../src/lib/state/intake.svelte';
 import { settings } from '../src/lib/state/inking.svelte';
 import { pen } from '../src/lib/state/pen.svelte';
@@ -15,7 +16,9 @@ const here = vi.hoisted(() => ({
     line: undefined as { id: number; kind: string; made: string } | undefined,
     end: null as [number, number] | null,
 }));
-vi.mock('../src/lib/drawn/ends', () => ({ meetingNear: () => here.end && { at: here.end, of: 'end' } }));
+vi.mock('../src/lib/drawn/meeting', () => ({
+    meetingNear: () => here.end && { at: here.end, of: ['end'], ends: [] },
+}));
 vi.mock('../src/lib/drawn/under', () => ({
     lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
         here.line && which(here.line) ? here.line : undefined,
@@ -77,7 +80,9 @@ test('every tool but those to look with and to set points does something with a 
             [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
             bench.station = station;
             await with_(tool);
-            const did = sent.length + asks.length + bench.chosen.length + (bench.swatch === 'shell' ? 0 : 1);
+            const set = clicked.points.length;
+            const did = sent.length + asks.length + bench.chosen.length + set + (bench.swatch === 'shell' ? 0 : 1);
+            clicked.clear();
             expect(did, `${tool} at ${station}`).toBe(1);
         }
     }

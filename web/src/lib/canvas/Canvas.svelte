@@ -142,6 +142,8 @@
             if (tool.straightens && apart(at, stillAt) > STRAY) waitForStill(at);
             const all = e.getCoalescedEvents();
             lengthen((all.length ? all : [e]).map(sampleOf), e);
+            const isFree = inHand.samples.length > 2;
+            inHand.ahead = isFree ? e.getPredictedEvents().map(sampleOf) : [];
             inHand.movedAt ||= e.timeStamp;
         }
         drag.last = at;
@@ -205,6 +207,7 @@
         const at = place(e);
         const was = drag;
         const path = inHand.stroke;
+        inHand.ahead = [];
         clearTimeout(still);
         drag = null;
         const isClick = apart(at, press) < STRAY;
@@ -228,7 +231,7 @@
 
     function drop() {
         clearTimeout(still);
-        [inHand.stroke, inHand.samples] = [[], []];
+        [inHand.stroke, inHand.samples, inHand.ahead] = [[], [], []];
     }
 
     /** Gives up what is dragged. */

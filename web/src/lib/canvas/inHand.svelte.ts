@@ -28,6 +28,8 @@ export class InHand {
     stroke = $state.raw<Pt[]>([]);
     /** The same as the device told it. */
     samples = $state.raw<Sample[]>([]);
+    /** Where the device will be by the time a frame is shown, as the browser foresees it: drawn, and never kept. */
+    ahead = $state.raw<Sample[]>([]);
     how = $state.raw<How>({ inSteps: false, fromCentre: false });
     /** Where the pointer is, on the screen. */
     hover = $state<Pt | null>(null);
@@ -41,7 +43,7 @@ export class InHand {
         $effect(() => {
             const { camera } = bench;
             void [camera.x, camera.y, camera.scale, camera.turn, camera.mirrored, camera.width, camera.height];
-            void [ratio(), sheet.view, this.stroke];
+            void [ratio(), sheet.view, this.stroke, this.ahead];
             void [bench.station, bench.tool, bench.corners, bench.squaring, probe.landing];
             void [JSON.stringify(bench.brush), bench.paints || toolOf(bench.tool).follows ? this.hover : null];
             void [
@@ -76,7 +78,7 @@ export class InHand {
             return tool.handles || tool.always?.() || this.stroke.length > 0
                 ? [0, 0, camera.width, camera.height]
                 : null;
-        const points = this.stroke.map((p) => camera.toScreen(p));
+        const points = [...this.stroke, ...this.ahead.map(([x, y]): Pt => [x, y])].map((p) => camera.toScreen(p));
         if (follows && this.hover) points.push(this.hover);
         if (points.length < (follows ? 1 : 2) && !(follows && others.length > 0)) return null;
         points.push(...others);
@@ -111,8 +113,8 @@ export class InHand {
             draw();
             g.restore();
         };
-        const { stroke, samples, hover, how } = this;
-        toolOf(bench.tool).draw?.({ g, camera, stroke, samples, hover, how, onSheet });
+        const { stroke, samples, ahead, hover, how } = this;
+        toolOf(bench.tool).draw?.({ g, camera, stroke, samples, ahead, hover, how, onSheet });
         if (this.movedAt > 0) {
             // Somebody draws all day: what was measured long ago is let go.
             if (++this.#measured % MEASURED === 0) performance.clearMeasures('pen to ink');

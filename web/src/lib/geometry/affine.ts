@@ -23,7 +23,7 @@ export const skewed = (at: Pt, across: number, down: number) => about(at, [1, ac
 export const isNowhere = (m: Affine) => m.every((v, k) => Math.abs(v - NOWHERE[k]!) < (k % 3 === 2 ? 1e-2 : 1e-6));
 
 /** First one, then another. */
-export const then = ([g, h, i, j, k, l]: Affine, [a, b, c, d, e, f]: Affine): Affine => [
+export const inTurn = ([g, h, i, j, k, l]: Affine, [a, b, c, d, e, f]: Affine): Affine => [
     a * g + b * j,
     a * h + b * k,
     a * i + b * l + c,

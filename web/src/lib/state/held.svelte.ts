@@ -1,6 +1,6 @@
 /** The lines in hand at Draw: which, where they lie, and what is done with them. */
 import * as api from '../api';
-import { type Affine, isNowhere, moved, then, turned } from '../geometry/affine';
+import { type Affine, inTurn, isNowhere, moved, turned } from '../geometry/affine';
 import { around, type Box } from '../geometry/box';
 import { connected, endsOf, placesAlong, placesOf } from '../geometry/places';
 import type { HoldStep } from '../types/HoldStep';
@@ -140,7 +140,7 @@ class Held {
         const [x, y] = this.pivot;
         return placesAlong(way, this.copies).map(({ at, angle }) => {
             const to = moved(at[0] - x, at[1] - y);
-            return this.turns ? then(turned([x, y], angle), to) : to;
+            return this.turns ? inTurn(turned([x, y], angle), to) : to;
         });
     }
 

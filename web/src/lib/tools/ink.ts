@@ -89,7 +89,7 @@ export function straight(start: Pt, here: Pt, { inSteps }: { inSteps: boolean })
     return [start, [start[0] + length * Math.cos(turn), start[1] + length * Math.sin(turn)]];
 }
 
-function draw({ g, camera, samples, hover }: InHand) {
+function draw({ g, camera, samples, ahead, hover }: InHand) {
     const put = (points: Inked[], colour: string) => {
         g.fillStyle = colour;
         g.fill(inkedPath(points, (x, y) => camera.toScreen([x, y]), camera.scale));
@@ -103,7 +103,9 @@ function draw({ g, camera, samples, hover }: InHand) {
     g.clip();
     for (const { points, colour } of wet) put(points, colour);
     const shown = catching(samples);
-    if (samples.length > 0) put(shaped(shown.samples, penNow()), inkColour());
+    // Where it meets something it ends there, whatever is foreseen.
+    const more = shown.meets.length > 0 ? [] : ahead;
+    if (samples.length > 0) put(shaped([...shown.samples, ...more], penNow()), inkColour());
     g.restore();
     const over = samples.length === 0 && hover ? caught(camera.toSheet(hover)) : null;
     for (const m of [...shown.meets, ...(over ? [over] : [])]) drawMeeting(g, m);

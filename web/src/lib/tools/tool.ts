@@ -31,6 +31,8 @@ export interface InHand {
     stroke: Pt[];
     /** The same as the device told it. */
     samples: Sample[];
+    /** What is foreseen of it. */
+    ahead: Sample[];
     how: How;
     /** Where the pointer is, on the screen. */
     hover: Pt | null;
