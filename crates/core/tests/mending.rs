@@ -6,13 +6,14 @@ mod support;
 
 use proptest::prelude::*;
 use rhizograph_core::draw::{Follows, Gives, Pen, Sample, area_of};
-use rhizograph_core::edit::{Becomes, Command, Given, HoldStep, Level, MendStep, Takes, Together, plan};
+use rhizograph_core::edit::{Becomes, Command, FindingsStep, Given, HoldStep, Level, MendStep, Takes, Together, plan};
 use rhizograph_core::geom::area::{Rings, size, united, unlike};
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, nearest_on_segment, polyline_len, pt};
 use rhizograph_core::model::erasure::Erasure;
 use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::raster::ink::{IS_INK, Ink};
 use rhizograph_core::scene::Scene;
 use std::f64::consts::TAU;
@@ -760,6 +761,48 @@ fn copies_lie_where_their_maps_lead_them() {
     let given = Given { lifted: &ink, scene: &Scene::of(&sheet, &ink), swatches: &[] };
     for maps in [vec![], vec![by(1.0, 0.0); 501], vec![by(1e9, 0.0)]] {
         assert!(plan(&sheet, &HoldStep::Spread { lines: vec![sheet.lines[0].id], maps }.into(), &given).is_err());
+    }
+}
+
+#[test]
+fn what_was_left_at_a_line_stays_left_when_that_is_redrawn_bent_or_moved() {
+    // A ring whose end stops short of its beginning, left open knowingly.
+    let ink = inked(&[(ring(pt(200.0, 150.0), 100.0, 90.0, 0.25, TAU - 0.05), 6.0)]);
+    let sheet = traced(&ink);
+    let id = sheet.lines[0].id;
+    let open = |s: &Sheet| {
+        let scene = Scene::of(s, &ink);
+        let found = scene.findings.iter().filter(|f| f.path.len() + f.to.iter().len() > 0);
+        found.filter(|f| !f.left).map(|f| f.id.clone()).collect::<Vec<_>>()
+    };
+    let ids = open(&sheet);
+    assert!(!ids.is_empty());
+    let left = do_it(&sheet, &ink, &FindingsStep::Leave { ids }.into()).apply(&sheet).unwrap();
+    assert!(open(&left).is_empty() && !left.settled.is_empty());
+    // Its first end is redrawn well away from where it was, the whole is moved, and both.
+    let [first, last] = [0, usize::MAX].map(|k| {
+        let points = &line(&left, id).spine().unwrap().points;
+        points[k.min(points.len() - 1)]
+    });
+    let (end, far) = if first.y > last.y { (first, pt(325.0, 230.0)) } else { (last, pt(325.0, 230.0)) };
+    let back = line(&left, id).spine().unwrap().flatten(0.5);
+    let on = *back
+        .iter()
+        .filter(|p| p.dist(end) > 40.0 && p.y > 160.0)
+        .min_by(|a, b| a.dist(end).total_cmp(&b.dist(end)))
+        .unwrap();
+    let redrawn = do_it(&left, &ink, &redraw(&between(on, far), PEN, Gives::Path)).apply(&left).unwrap();
+    let map = [1.0, 0.0, 30.0, 0.0, 1.0, -20.0];
+    let moved = |s: &Sheet| {
+        let step = HoldStep::Move { lines: vec![id], map, weight: true, copy: false };
+        do_it(s, &ink, &step.into()).apply(s).unwrap()
+    };
+    for (name, after) in [("redrawn", redrawn.clone()), ("moved", moved(&left)), ("both", moved(&redrawn))] {
+        assert_ne!(after.settled, left.settled, "{name}");
+        let scene = Scene::of(&after, &ink);
+        let of_end: Vec<_> =
+            scene.findings.iter().filter(|f| f.kind == Kind::LooseEnd || f.kind == Kind::Gap).collect();
+        assert!(of_end.iter().any(|f| f.left), "{name}: {of_end:?}");
     }
 }
 

@@ -1,5 +1,6 @@
 //! Steps: lines taken in hand: moved, copied, put in order, grouped, converted, made one with others.
 
+use super::follow::{follow, led_with};
 use super::ground::Ground;
 use super::lifted::Lifted;
 use super::limits::{MOST_NAMED, counted};
@@ -285,6 +286,9 @@ fn moved(
 ) -> Result<(), Error> {
     let mine = named(after, asked);
     let mut new = led(&mine, map, weight)?.into_iter();
+    // What lies at two of them goes once.
+    let were: Vec<_> = mine.iter().map(|l| led_with(l, |p| Homography::affine(map).map(p))).collect();
+    follow(after, |p| were.iter().find_map(|go| go(p)));
     let pieces = with_pixels(after, &mine, map, weight);
     let piece = match pieces.is_empty() {
         true => None,

@@ -1,6 +1,7 @@
 //! Lifted ink that follows its lines: what of it is taken off, and what is put there instead, when a line is led another
 //! way, taken away, or drawn from its curves from then on.
 
+use super::follow::{follow, led_along};
 use crate::draw::Reshaped;
 use crate::geom::area::{Rings, common, slit, swept, united, without};
 use crate::geom::flat::FlatPoint;
@@ -86,6 +87,7 @@ impl<'a> Lifted<'a> {
         let not: FxHashSet<u64> = [old.id].into_iter().collect();
         let is_weighed = after.reweighed.iter().any(|r| r.line == old.id);
         let Reshaped { mut line, gone, came } = new;
+        follow(after, led_along(&old, &line, &gone, &came));
         if old.is_drawn() || old.is_seam() {
             after.lines[place] = Arc::new(line);
             return;

@@ -4,6 +4,7 @@ mod change;
 mod command;
 mod draw;
 mod findings;
+mod follow;
 mod ground;
 mod hold;
 mod intake;
