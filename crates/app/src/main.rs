@@ -1,7 +1,8 @@
 //! The command line of `rhizograph`.
 
 use clap::{Parser, Subcommand};
-use rhizograph_app::cli::prepare::{Until, prepare};
+use rhizograph_app::cli::carry;
+use rhizograph_app::cli::prepare::{Error, Until, prepare};
 use rhizograph_app::http::{Settings, serve};
 use rhizograph_app::jobs::work;
 use rhizograph_core::model::recipe::Recipes;
@@ -69,6 +70,24 @@ enum What {
         #[arg(long)]
         jobs: Option<usize>,
     },
+    /// Carries the paint of one picture to others without a server: drops, and the paint as a picture, for each.
+    Carry {
+        /// The painted picture: PNG, JPEG, TIFF or SVG.
+        #[arg(long)]
+        from: PathBuf,
+        /// Its drops as JSON: a list of places and swatches.
+        #[arg(long)]
+        drops: PathBuf,
+        /// The pictures it is carried to.
+        #[arg(long, required = true, num_args = 1..)]
+        to: Vec<PathBuf>,
+        /// The folder the results are written to.
+        #[arg(long)]
+        out: PathBuf,
+        /// Settings as JSON, as the server saves them.
+        #[arg(long)]
+        recipe: Option<PathBuf>,
+    },
 }
 
 fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
@@ -133,17 +152,40 @@ fn main() -> ExitCode {
                     return ExitCode::from(2);
                 }
             };
-            let mut failed = false;
-            for (input, result) in inputs.iter().zip(prepare(&inputs, &out, &recipes, until, jobs)) {
-                match result {
-                    Ok(notes) => notes.iter().for_each(|note| eprintln!("rhizograph: {}: {note}", input.display())),
-                    Err(error) => {
-                        eprintln!("rhizograph: {error}");
-                        failed = true;
-                    }
+            told(&inputs, prepare(&inputs, &out, &recipes, until, jobs))
+        }
+        What::Carry { from, drops, to, out, recipe } => {
+            let asked = read_recipe(recipe.as_ref())
+                .and_then(|recipes| Ok((recipes, carry::read_drops(&drops).map_err(|e| e.to_string())?)));
+            let (recipes, drops) = match asked {
+                Ok(a) => a,
+                Err(e) => {
+                    eprintln!("rhizograph: {e}");
+                    return ExitCode::from(2);
+                }
+            };
+            match carry::carry_to(&from, &drops, &to, &out, &recipes) {
+                Ok(results) => told(&to, results),
+                Err(e) => {
+                    eprintln!("rhizograph: {e}");
+                    ExitCode::FAILURE
                 }
             }
-            ExitCode::from(u8::from(failed))
         }
     }
+}
+
+/// Tells what of each input's file is missing, or why it failed; fails if any did.
+fn told(inputs: &[PathBuf], results: Vec<Result<Vec<String>, Error>>) -> ExitCode {
+    let mut failed = false;
+    for (input, result) in inputs.iter().zip(results) {
+        match result {
+            Ok(notes) => notes.iter().for_each(|note| eprintln!("rhizograph: {}: {note}", input.display())),
+            Err(error) => {
+                eprintln!("rhizograph: {error}");
+                failed = true;
+            }
+        }
+    }
+    ExitCode::from(u8::from(failed))
 }

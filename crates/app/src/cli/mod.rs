@@ -1,3 +1,4 @@
 //! The program without the server.
 
+pub mod carry;
 pub mod prepare;

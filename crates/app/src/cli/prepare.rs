@@ -47,6 +47,8 @@ pub enum Error {
     Core { path: PathBuf, reason: rhizograph_core::Error },
     #[error("{path}: could not be written: {reason}")]
     Write { path: PathBuf, reason: std::io::Error },
+    #[error("{path}: {reason}")]
+    Drops { path: PathBuf, reason: String },
     #[error("{0}: another input has the same name; its results would be overwritten")]
     SameName(PathBuf),
 }
@@ -74,8 +76,28 @@ pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
     (after, tails.into_iter().cloned().collect())
 }
 
-/// Prepares one picture: all results are written beside each other into `out`. Gives what of the file is missing.
-fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<Vec<String>, Error> {
+/// A picture that was brought as far as a step.
+pub(super) struct Brought {
+    pub sheet: Sheet,
+    pub lifted: Ink,
+    results: Results,
+    steps: Vec<Value>,
+}
+
+impl Brought {
+    /// What is computed of it, once it was joined.
+    pub fn scene(&self) -> Option<&Scene> {
+        self.results.scene.as_ref()
+    }
+
+    /// What of its file is missing or was left out.
+    pub fn notes(self) -> Vec<String> {
+        self.results.notes
+    }
+}
+
+/// Brings one picture as far as a step: by its file, the recipes, and everything sure settled.
+pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brought, Error> {
     let bytes = std::fs::read(path).map_err(|reason| Error::Read { path: path.to_owned(), reason })?;
     let core = |reason| Error::Core { path: path.to_owned(), reason };
     let reading = reader::contents(&bytes, Reading::default());
@@ -128,11 +150,17 @@ fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Resu
         results.scene = Some(Scene::of(&sheet, &lifted));
         clock.step("regions");
     }
-    write_all(path, out, &sheet, &lifted, &results, &clock.steps, until)?;
-    let regions = results.scene.as_ref().map(|s| &s.regions);
-    match regions.filter(|r| r.beyond() > 0) {
+    Ok(Brought { sheet, lifted, results, steps: clock.steps })
+}
+
+/// Prepares one picture: all results are written beside each other into `out`. Gives what of the file is missing.
+fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<Vec<String>, Error> {
+    let brought = bring(path, recipes, until)?;
+    let Brought { sheet, lifted, results, steps } = &brought;
+    write_all(path, out, sheet, lifted, results, steps, until)?;
+    match brought.scene().map(|s| &s.regions).filter(|r| r.beyond() > 0) {
         Some(r) => Err(Error::Beyond { path: path.to_owned(), beyond: r.beyond(), most: r.len() }),
-        None => Ok(results.notes),
+        None => Ok(brought.notes()),
     }
 }
 

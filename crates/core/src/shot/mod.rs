@@ -1,3 +1,4 @@
 //! What compares drawings of a shot.
 
+pub mod carry;
 pub mod surroundings;
