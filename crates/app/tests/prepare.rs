@@ -1,4 +1,4 @@
-//! `rhizograph prepare` as it is called: what it writes, what it says, how it ends.
+//! `rhizograph prepare` and `carry` as they are called: what they write, what they say, how they end.
 
 #![allow(clippy::unwrap_used)]
 
@@ -143,5 +143,87 @@ fn until_lift_stops_after_the_ink() {
     assert!(prepare(&["--until", "lift"], &[&input], &out).status.success());
     assert!(out.join("A-01.ink.png").exists() && out.join("A-01.report.json").exists());
     assert!(!out.join("A-01.lines.svg").exists() && !out.join("A-01.regions.png").exists());
+    std::fs::remove_dir_all(dir).ok();
+}
+
+#[test]
+fn paint_is_carried_to_a_drawing_that_lies_elsewhere() {
+    let dir = scratch("carry");
+    let input = dir.join("A-01.jpg");
+    std::fs::write(&input, rhizograph_app::demo::scanned(0).unwrap()).unwrap();
+    assert!(prepare(&["--until", "lift"], &[&input], &dir.join("lifted")).status.success());
+    let ink = image::open(dir.join("lifted/A-01.ink.png")).unwrap().into_rgba8();
+    // The same ink on white, and again 37 px to the right and 21 up.
+    let on_white = |dx: i64, dy: i64| {
+        image::GrayImage::from_fn(ink.width(), ink.height(), |x, y| {
+            let (u, v) = (i64::from(x) - dx, i64::from(y) - dy);
+            let is_in = (0..i64::from(ink.width())).contains(&u) && (0..i64::from(ink.height())).contains(&v);
+            image::Luma([if is_in { 255 - ink.get_pixel(u as u32, v as u32).0[3] } else { 255 }])
+        })
+    };
+    let (a, b) = (dir.join("a.png"), dir.join("b.png"));
+    on_white(0, 0).save(&a).unwrap();
+    on_white(37, -21).save(&b).unwrap();
+    let out = dir.join("out");
+    assert!(prepare(&[], &[&a, &b], &out).status.success());
+    let labels = |name: &str| image::open(out.join(name)).unwrap().into_luma16();
+    let (la, lb) = (labels("a.regions.png"), labels("b.regions.png"));
+    // Each region has a swatch of its own: a place of it, the middle of its longest row.
+    let mut runs: std::collections::BTreeMap<u16, (u32, u32, u32)> = std::collections::BTreeMap::new();
+    for (y, row) in la.rows().enumerate() {
+        let row: Vec<u16> = row.map(|p| p.0[0]).collect();
+        let mut from = 0;
+        for x in 1..=row.len() {
+            if x == row.len() || row[x] != row[from] {
+                let best = runs.entry(row[from]).or_default();
+                *best = (*best).max(((x - from) as u32, (from + x) as u32 / 2, y as u32));
+                from = x;
+            }
+        }
+    }
+    runs.remove(&0);
+    let drops: Vec<Value> = runs
+        .iter()
+        .map(|(id, (_, x, y))| {
+            serde_json::json!({ "at": [f64::from(*x) + 0.5, f64::from(*y) + 0.5], "swatch": format!("s{id:03}") })
+        })
+        .collect();
+    let file = dir.join("a.drops.json");
+    std::fs::write(&file, serde_json::to_vec(&drops).unwrap()).unwrap();
+    let carry = |drops: &Path, to: &[&Path]| {
+        let mut call = Command::new(env!("CARGO_BIN_EXE_rhizograph"));
+        call.arg("carry").arg("--from").arg(&a).arg("--drops").arg(drops).arg("--to").args(to);
+        call.arg("--out").arg(&out).output().unwrap()
+    };
+    let run = carry(&file, &[&b]);
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let told = json(out.join("b.drops.json"));
+    let told = told.as_array().unwrap();
+    let paint = labels("b.paint.png");
+    let (mut right, mut met) = (0, std::collections::BTreeSet::new());
+    for drop in told {
+        let at = |k: usize| drop["at"][k].as_f64().unwrap() as u32;
+        let id: u16 = drop["swatch"].as_str().unwrap()[1..].parse().unwrap();
+        assert!(met.insert(lb.get_pixel(at(0), at(1)).0[0]), "a region is told once");
+        assert!((0.0..=1.0).contains(&drop["confidence"].as_f64().unwrap()) && drop["doubtful"].is_boolean());
+        // The picture holds the place of the swatch in their order, from 1.
+        let place = runs.keys().position(|k| *k == id).unwrap() as u16 + 1;
+        assert_eq!(paint.get_pixel(at(0), at(1)).0[0], place);
+        let back = (i64::from(at(0)) - 37, i64::from(at(1)) + 21);
+        right += usize::from(la.get_pixel(back.0 as u32, back.1 as u32).0[0] == id);
+    }
+    assert!(right + 1 >= runs.len() && right == told.len(), "{right} of {} right, {} told", runs.len(), told.len());
+    // A wrong list is a wrong call; a picture that is none is named, and the others are done.
+    for wrong in ["{}", "[{\"at\":[1,2]}]", "[{\"at\":[1,2],\"swatch\":\"\"}]"] {
+        let file = dir.join("wrong.json");
+        std::fs::write(&file, wrong).unwrap();
+        assert_eq!(carry(&file, &[&b]).status.code(), Some(2), "{wrong}");
+    }
+    let none = dir.join("none.png");
+    std::fs::write(&none, b"none").unwrap();
+    std::fs::remove_file(out.join("b.drops.json")).unwrap();
+    let run = carry(&file, &[&none, &b]);
+    assert_eq!(run.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&run.stderr).contains("none.png") && out.join("b.drops.json").exists());
     std::fs::remove_dir_all(dir).ok();
 }

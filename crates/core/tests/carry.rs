@@ -241,14 +241,47 @@ fn regions_are_found_again_however_far_they_moved() {
     }
 }
 
+/// A net of lines across the sheet, wavering, so that no two regions are alike.
+fn net(columns: usize, rows: usize, random: &mut Random) -> Vec<Vec<Pt>> {
+    let (w, h) = (1800.0 / columns as f64, 1300.0 / rows as f64);
+    let knots: Vec<Vec<Pt>> = (0..=rows)
+        .map(|r| {
+            let knot = |c: usize, random: &mut Random| {
+                pt(100.0 + w * c as f64, 100.0 + h * r as f64)
+                    + pt(random.within(-0.3, 0.3) * w, random.within(-0.3, 0.3) * h)
+            };
+            (0..=columns).map(|c| knot(c, random)).collect()
+        })
+        .collect();
+    let across = knots.iter().cloned();
+    let down = (0..=columns).map(|c| knots.iter().map(|row| row[c]).collect());
+    across.chain(down).collect()
+}
+
+#[test]
+fn sixty_regions_take_a_moment_and_two_thousand_not_long() {
+    for (columns, rows, most) in [(10, 6, 1.5), (50, 40, 8.0)] {
+        let mut random = Random(3);
+        let lines = net(columns, rows, &mut random);
+        let go = moving(&mut random, 20.0, 3.0, 1.02);
+        let moved: Vec<Vec<Pt>> = lines.iter().map(|l| l.iter().map(|p| go(*p)).collect()).collect();
+        let (a, b) = (scene_of(&lines), scene_of(&moved));
+        let began = Instant::now();
+        let carried = carry(&Graph::of(&a.regions), &Graph::of(&b.regions));
+        let took = began.elapsed().as_secs_f64();
+        let truth = truth(&a, &b, &go);
+        let right = carried.iter().filter(|c| truth.get(&c.region) == Some(&c.from)).count();
+        println!("figure: {} regions carried in {:.0} ms, {right} right", b.regions.len(), took * 1e3);
+        assert!(right as f64 >= 0.97 * truth.len() as f64 && took < most, "{right} of {} in {took} s", truth.len());
+    }
+}
+
 #[test]
 fn a_drawing_is_carried_to_itself_and_nothing_to_a_bare_sheet() {
     let mut random = Random(5);
     let scene = scene_of(figure(&mut random).iter().map(|l| &l.1));
     let graph = Graph::of(&scene.regions);
-    let began = Instant::now();
     let carried = carry(&graph, &graph);
-    println!("figure: {} regions carried in {:?}", carried.len(), began.elapsed());
     assert_eq!(carried.len(), scene.regions.len());
     assert!(carried.iter().all(|c| c.region == c.from));
     let bare = Graph::of(&scene_of([]).regions);

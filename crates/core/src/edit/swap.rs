@@ -23,6 +23,9 @@ impl Way {
     }
 }
 
+/// Up to so many are put at their places one by one: the rest of the list is in order.
+const ONE_BY_ONE: usize = 64;
+
 /// What leaves a list and what enters it; one that changes does both.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(bound = "T: Serialize + serde::de::DeserializeOwned")]
@@ -79,8 +82,15 @@ impl<T: Keyed> Swap<T> {
         if list.iter().any(|t| keys.contains_key(&t.key())) {
             return Err(Error::Mismatch("what should come is there already"));
         }
-        list.extend(new.iter().cloned());
-        sort(list);
+        if new.len() > ONE_BY_ONE {
+            list.extend(new.iter().cloned());
+            sort(list);
+            return Ok(());
+        }
+        for t in new {
+            let place = t.place();
+            list.insert(list.partition_point(|o| o.place() <= place), t.clone());
+        }
         Ok(())
     }
 

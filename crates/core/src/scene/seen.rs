@@ -9,6 +9,7 @@ use crate::model::sheet::Sheet;
 use crate::raster::ink::Ink;
 use crate::raster::plane::Plane;
 use crate::raster::strokes::{self, Area};
+use rayon::prelude::*;
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -42,7 +43,7 @@ impl Sheet {
 
     /// What is cut from lifted pixels and drawn over them, with where it is.
     fn over_pixels<'a>(&'a self, lifted: &'a Plane<u8>) -> OverPixels<'a> {
-        let drawn = self.lines.iter().filter(|l| l.is_drawn());
+        let drawn = self.lines.par_iter().filter(|l| l.is_drawn());
         OverPixels {
             sheet: self,
             lifted,

@@ -89,12 +89,18 @@ function drawChain({ g, camera, hover }: InHand, list: Pt[], closed: boolean) {
             g.ellipse(x, y, 5.5, 3, Math.atan2(next[1] - y, next[0] - x), 0, 2 * Math.PI);
             g.fillStyle = '#DE9F27';
         } else {
-            g.rect(x - 3.5, y - 3.5, 7, 7);
+            g.arc(x, y, 4.5, 0, 2 * Math.PI);
             g.fillStyle = '#DE9F27';
         }
         g.fill();
         g.strokeStyle = k % 3 === 0 ? '#2a2822' : '#2F5D50';
         g.stroke();
+        if (k % 3 !== 0 || isSmooth(list, k, closed)) return;
+        // A corner is a bud with a pit.
+        g.beginPath();
+        g.arc(x, y, 1.8, 0, 2 * Math.PI);
+        g.fillStyle = '#2a2822';
+        g.fill();
     });
 }
 

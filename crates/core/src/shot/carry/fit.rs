@@ -2,6 +2,7 @@
 
 use super::graph::Graph;
 use crate::geom::{Pt, pt};
+use rayon::prelude::*;
 
 /// x' = a x - b y + c, y' = b x + a y + d.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -66,16 +67,18 @@ const STEPS: [i32; 3] = [5, 2, 2];
 /// The best so many are looked at more closely, in so many rounds.
 const CLOSER: usize = 6;
 const ROUNDS: usize = 7;
-/// The most places of a region that are asked.
+/// The most places of a region that are asked, and of all regions together, about.
 const ASKED: usize = 10;
+const ASKED_IN_ALL: usize = 2400;
 
 /// How well a fit lays regions on regions of their size: 0 to 1.
 fn goodness(a: &Graph, b: &Graph, fit: Similarity) -> f64 {
     let s2 = fit.scale().powi(2);
     let (mut sum, mut whole) = (0.0, 0.0);
+    let asked = (ASKED_IN_ALL / a.parts.len().max(1)).clamp(1, ASKED);
     let mut met: Vec<(usize, u32)> = Vec::with_capacity(ASKED);
     for part in &a.parts {
-        let every = part.samples.len().div_ceil(ASKED).max(1);
+        let every = part.samples.len().div_ceil(asked).max(1);
         met.clear();
         let mut n = 0;
         for p in part.samples.iter().step_by(every) {
@@ -106,7 +109,7 @@ pub fn global_fit(a: &Graph, b: &Graph) -> Similarity {
     let extent = size(b).sqrt();
     // The sizes of all that is enclosed tell the scale, unless parts are missing.
     let guessed = (size(b) / size(a)).sqrt().clamp(1.0 / SCALE, SCALE);
-    let at = |turn: f64, scale: f64, shift: Pt| (turn, scale, shift, Similarity::about(from, to + shift, turn, scale));
+    let at = |turn: f64, scale: f64, shift: Pt| Similarity::about(from, to + shift, turn, scale);
     let mut tried = Vec::new();
     let [turns, scales, shifts] = STEPS;
     for i in -turns..=turns {
@@ -115,16 +118,17 @@ pub fn global_fit(a: &Graph, b: &Graph) -> Similarity {
                 let share = |v: i32, of: i32| f64::from(v) / f64::from(of);
                 let scale = guessed * SCALE.powf(0.5 * share(j, scales));
                 let shift = pt(share(k, shifts), share(l, shifts)) * (SHIFT * extent);
-                let (turn, scale, shift, fit) = at(share(i, turns) * TURN.to_radians(), scale, shift);
-                tried.push((goodness(a, b, fit), turn, scale, shift));
+                tried.push((share(i, turns) * TURN.to_radians(), scale, shift));
             }
         }
     }
+    let judged = |(turn, scale, shift): (f64, f64, Pt)| (goodness(a, b, at(turn, scale, shift)), turn, scale, shift);
+    let mut tried: Vec<(f64, f64, f64, Pt)> = tried.into_par_iter().map(judged).collect();
     tried.sort_by(|x, y| y.0.total_cmp(&x.0));
     tried.truncate(CLOSER);
     let mut steps = (TURN.to_radians() / f64::from(turns) / 2.0, 0.09, SHIFT * extent / f64::from(shifts) / 2.0);
     for _ in 0..ROUNDS {
-        for one in &mut tried {
+        tried.par_iter_mut().for_each(|one| {
             let (turn, scale, shift) = (one.1, one.2, one.3);
             let ways = [
                 (steps.0, 0.0, pt(0.0, 0.0)),
@@ -137,15 +141,14 @@ pub fn global_fit(a: &Graph, b: &Graph) -> Similarity {
                 (0.0, 0.0, pt(0.0, -steps.2)),
             ];
             for (t, s, d) in ways {
-                let (turn, scale, shift, fit) = at(turn + t, scale * (1.0 + s), shift + d);
-                let good = goodness(a, b, fit);
-                if good > one.0 {
-                    *one = (good, turn, scale, shift);
+                let new = judged((turn + t, scale * (1.0 + s), shift + d));
+                if new.0 > one.0 {
+                    *one = new;
                 }
             }
-        }
+        });
         steps = (steps.0 * 0.6, steps.1 * 0.6, steps.2 * 0.6);
     }
     tried.sort_by(|x, y| y.0.total_cmp(&x.0));
-    tried.first().map_or_else(|| at(0.0, 1.0, pt(0.0, 0.0)).3, |t| at(t.1, t.2, t.3).3)
+    tried.first().map_or_else(|| at(0.0, 1.0, pt(0.0, 0.0)), |t| at(t.1, t.2, t.3))
 }

@@ -3,6 +3,7 @@
 use super::fit::{Similarity, global_fit};
 use super::graph::{Graph, Part};
 use crate::geom::Pt;
+use rayon::prelude::*;
 
 /// A region of the second drawing and the one of the first that it is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -123,7 +124,7 @@ impl<'a> Relaxation<'a> {
             likely.sort_by(|x, y| y.worth.total_cmp(&x.worth));
             likely
         };
-        let likely: Vec<Vec<Likely>> = (0..self.a.parts.len()).map(near).collect();
+        let likely: Vec<Vec<Likely>> = (0..self.a.parts.len()).into_par_iter().map(near).collect();
         let mut all: Vec<(usize, Likely)> =
             likely.iter().enumerate().flat_map(|(part, l)| l.iter().map(move |m| (part, *m))).collect();
         all.sort_by(|x, y| y.1.worth.total_cmp(&x.1.worth).then(x.0.cmp(&y.0)).then(x.1.other.cmp(&y.1.other)));
