@@ -222,6 +222,48 @@ await page.waitForTimeout(1500);
     await page.keyboard.up('Shift');
     await page.waitForTimeout(800);
     await page.screenshot({ path: `${folder}in-hand.png` });
+    // A straight line that meets what is plumb and level with ends, beside two guides.
+    await page.keyboard.press('Escape');
+    const box = await page.getByLabel('The drawing').boundingBox();
+    for (const [from, end] of [
+        [
+            [box.x + 640, box.y + 5],
+            [box.x + 640, box.y + 260],
+        ],
+        [
+            [box.x + 5, box.y + 430],
+            [box.x + 300, box.y + 430],
+        ],
+    ]) {
+        await page.mouse.move(...from);
+        await page.mouse.down();
+        await page.mouse.move(...end, { steps: 4 });
+        await page.mouse.up();
+    }
+    await page.getByRole('button', { name: 'Shapes' }).click();
+    await page.getByRole('button', { name: 'Line', exact: true }).click();
+    const ends = drawn.lines
+        .filter((l) => l.kind === 'centreline' && !l.path.includes('Z'))
+        .map((l) =>
+            l.path
+                .match(/-?[\d.]+/g)
+                .slice(0, 2)
+                .map(Number),
+        );
+    const right = ends.reduce((a, b) => (b[0] > a[0] ? b : a));
+    const high = ends.reduce((a, b) => (b[1] < a[1] ? b : a));
+    await page.mouse.move(...(await to([high[0] - 500, high[1] + 500])));
+    await page.mouse.down();
+    await page.mouse.move(...(await to([right[0] - 3, high[1] + 3])), { steps: 6 });
+    await page.waitForTimeout(300);
+    await page.screenshot({ path: `${folder}draw-aids.png` });
+    await page.keyboard.down('Control');
+    await page.mouse.up();
+    await page.keyboard.up('Control');
+    await saved(page);
+    await page.keyboard.press('Control+z');
+    await saved(page);
+    await page.getByRole('button', { name: 'Take them away' }).click();
     await page.keyboard.press('Escape');
 }
 

@@ -63,19 +63,37 @@ fn well_within(of: &Rings) -> Rings {
 
 /// Tidies some lines of a sheet.
 pub(super) fn tidy(after: &mut Sheet, scene: &Scene, is_meant: impl Fn(&Line) -> bool) -> Tidied {
-    let of_lifted = after.order_of_lifted();
-    let lifted: Vec<Bounds> =
-        after.lines.iter().filter(|l| !l.is_drawn() && !l.is_seam()).map(|l| bounds_of(l)).collect();
     // From the lowest to the topmost; what is not drawn lies between them as a whole.
-    let mut shapes: Vec<Option<Shape>> = after
-        .lines
-        .iter()
-        .filter(|l| l.is_drawn() && !l.is_seam())
-        .map(|l| Some(Shape { line: l.clone(), area: area_of(l), bounds: bounds_of(l), changed: false }))
-        .collect();
-    let mut done = Tidied::default();
+    let shape = |l: &Arc<Line>| Shape { line: l.clone(), area: area_of(l), bounds: bounds_of(l), changed: false };
+    let drawn = after.lines.iter().filter(|l| l.is_drawn() && !l.is_seam());
+    let mut shapes: Vec<Option<Shape>> = drawn.map(|l| Some(shape(l))).collect();
+    let fused = fuse(&mut shapes, after, &is_meant);
+    let [cut, hidden] = hide(&mut shapes, &is_meant);
+    let left: FxHashMap<u64, Shape> = shapes.into_iter().flatten().map(|s| (s.line.id, s)).collect();
+    after.lines.retain_mut(|line| {
+        if !line.is_drawn() || line.is_seam() {
+            return true;
+        }
+        let Some(shape) = left.get(&line.id) else { return false };
+        if shape.changed {
+            *line = Arc::new(solid(line, &shape.area));
+        }
+        true
+    });
+    let idle = idle_seams(scene);
+    let n = after.lines.len();
+    after.lines.retain(|l| !(idle.contains(&l.id) && is_meant(l)));
+    Tidied { fused, cut, hidden, seams: n - after.lines.len() }
+}
+
+/// Makes one of shapes of one colour that lie on one another, the lower into the upper one; how many went.
+fn fuse(shapes: &mut [Option<Shape>], sheet: &Sheet, is_meant: &impl Fn(&Line) -> bool) -> usize {
+    let of_lifted = sheet.order_of_lifted();
+    let lifted: Vec<Bounds> =
+        sheet.lines.iter().filter(|l| !l.is_drawn() && !l.is_seam()).map(|l| bounds_of(l)).collect();
+    let mut fused = 0;
     for k in 0..shapes.len() {
-        // What lies under it goes into it, the nearest one first.
+        // The nearest one below first.
         for n in (0..k).rev() {
             let (Some(upper), Some(lower)) = (&shapes[k], &shapes[n]) else { continue };
             let are_meant = [upper, lower].iter().all(|s| is_solid(&s.line) && is_meant(&s.line));
@@ -83,6 +101,7 @@ pub(super) fn tidy(after: &mut Sheet, scene: &Scene, is_meant: impl Fn(&Line) ->
             if !are_meant || !is_alike || area(&common(&upper.area, &lower.area)) < LEAST {
                 continue;
             }
+            // What lies between them and over the lower one would come to lie under it.
             let hides = |s: &Shape| {
                 let is_other = s.line.swatch != lower.line.swatch || s.line.opacity < 1.0;
                 is_other && s.bounds.touches(&lower.bounds) && !common(&s.area, &lower.area).is_empty()
@@ -98,49 +117,38 @@ pub(super) fn tidy(after: &mut Sheet, scene: &Scene, is_meant: impl Fn(&Line) ->
             let bounds = upper.bounds.around(&lower.bounds);
             shapes[k] = Some(Shape { line: upper.line.clone(), area: one, bounds, changed: true });
             shapes[n] = None;
-            done.fused += 1;
+            fused += 1;
         }
     }
+    fused
+}
+
+/// Cuts shapes where others of another colour hide them, and takes away what is hidden whole; how many of each.
+fn hide(shapes: &mut [Option<Shape>], is_meant: &impl Fn(&Line) -> bool) -> [usize; 2] {
+    let [mut cut, mut hidden] = [0, 0];
     for k in (0..shapes.len()).rev() {
-        let Some(upper) = shapes[k].as_ref().filter(|s| is_solid(&s.line) && is_meant(&s.line)) else { continue };
-        let (bounds, colour, order) = (upper.bounds, upper.line.swatch.clone(), upper.line.order.clone());
+        let (below, rest) = shapes.split_at_mut(k);
+        let Some(upper) = rest[0].as_ref().filter(|s| is_solid(&s.line) && is_meant(&s.line)) else { continue };
         let mut within: Option<Rings> = None;
-        let whole = upper.area.clone();
-        for lower in &mut shapes[..k] {
-            let Some(s) = lower.as_mut().filter(|s| s.bounds.touches(&bounds) && is_meant(&s.line)) else { continue };
-            // Lifted ink that lies between them shows over the lower one, not over the upper one: it hides nothing less.
-            debug_assert!(s.line.order <= order);
-            if s.line.swatch == colour || area(&common(&s.area, &whole)) < LEAST {
+        for lower in below {
+            let Some(s) = lower.as_mut().filter(|s| s.bounds.touches(&upper.bounds) && is_meant(&s.line)) else {
+                continue;
+            };
+            if s.line.swatch == upper.line.swatch || area(&common(&s.area, &upper.area)) < LEAST {
                 continue;
             }
-            let within = within.get_or_insert_with(|| well_within(&whole));
-            let left = without(&s.area, within);
+            let left = without(&s.area, within.get_or_insert_with(|| well_within(&upper.area)));
             if area(&left) < LEAST {
                 *lower = None;
-                done.hidden += 1;
+                hidden += 1;
             } else if is_solid(&s.line) && area(&left) < size_of(&s.area) - LEAST {
                 s.area = left.concat();
-                done.cut += 1;
                 s.changed = true;
+                cut += 1;
             }
         }
     }
-    let left: FxHashMap<u64, Shape> = shapes.into_iter().flatten().map(|s| (s.line.id, s)).collect();
-    after.lines.retain_mut(|line| {
-        if !line.is_drawn() || line.is_seam() {
-            return true;
-        }
-        let Some(shape) = left.get(&line.id) else { return false };
-        if shape.changed {
-            *line = Arc::new(solid(line, &shape.area));
-        }
-        true
-    });
-    let idle = idle_seams(scene);
-    let n = after.lines.len();
-    after.lines.retain(|l| !(idle.contains(&l.id) && is_meant(l)));
-    done.seams = n - after.lines.len();
-    done
+    [cut, hidden]
 }
 
 /// How large an area is by the even-odd rule, px².
@@ -148,26 +156,25 @@ fn size_of(rings: &Rings) -> f64 {
     area(&united(rings, &[]))
 }
 
-/// The seams with the same paint on both sides wherever they bound something.
+/// The seams that part something, and nothing but the same paint from itself.
 fn idle_seams(scene: &Scene) -> FxHashSet<u64> {
-    let mut is_idle: FxHashMap<usize, bool> =
-        scene.network.lines().filter(|(_, l)| l.is_seam()).map(|(n, _)| (n, true)).collect();
-    if is_idle.is_empty() {
+    let seams: FxHashSet<usize> = scene.network.lines().filter(|(_, l)| l.is_seam()).map(|(n, _)| n).collect();
+    let mut is_idle: FxHashMap<usize, bool> = FxHashMap::default();
+    if seams.is_empty() {
         return FxHashSet::default();
     }
     for ([a, b], owners, [left, right]) in scene.network.arrangement.edges() {
         let [owner] = owners[..] else { continue };
         // What only reaches into a face parts nothing.
-        if left == right {
+        if left == right || !seams.contains(&(owner as usize)) {
             continue;
         }
-        let Some(idle) = is_idle.get_mut(&(owner as usize)) else { continue };
         let (a, b) = (from_grid(a), from_grid(b));
         let aside = (b - a).unit().turned() * ASIDE;
         let paint = |p: Pt| scene.regions.at(p).and_then(|r| scene.fill(r.id));
         let middle = a.lerp(b, 0.5);
         let (one, other) = (paint(middle + aside), paint(middle - aside));
-        *idle &= one.is_some() && one == other;
+        *is_idle.entry(owner as usize).or_insert(true) &= one.is_some() && one == other;
     }
     let id = |n: usize| scene.network.line(n).map(|l| l.id);
     is_idle.into_iter().filter(|(_, idle)| *idle).filter_map(|(n, _)| id(n)).collect()
