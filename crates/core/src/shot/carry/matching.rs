@@ -175,11 +175,8 @@ impl<'a> Relaxation<'a> {
             }
             // The whole holds what few neighbours leave open: three places around the part, led with it.
             let r = p.area.sqrt().max(20.0);
-            let shift = {
-                let known =
-                    pairs.iter().fold(Pt { x: 0.0, y: 0.0 }, |s, q| s + (q.1 - self.global.go(q.0)) * (q.2 / whole));
-                known
-            };
+            let off = |q: &(Pt, Pt, f64)| (q.1 - self.global.go(q.0)) * (q.2 / whole);
+            let shift = pairs.iter().fold(Pt { x: 0.0, y: 0.0 }, |s, q| s + off(q));
             for o in [Pt { x: r, y: 0.0 }, Pt { x: -0.5 * r, y: 0.87 * r }, Pt { x: -0.5 * r, y: -0.87 * r }] {
                 let at = p.centre + o * 2.0;
                 pairs.push((at, self.global.go(at) + shift, GLOBAL * (0.3 + whole) / 3.0));
