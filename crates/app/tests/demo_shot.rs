@@ -5,7 +5,7 @@
 use rhizograph_app::cli::prepare::settle_sure;
 use rhizograph_app::demo::{PHOTOGRAPHED, fed, photographed, scanned, sheet as on_glass};
 use rhizograph_app::intake::new_drawing;
-use rhizograph_core::geom::Pt;
+use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::intake::{Layout, find_corners, find_pegs, lay_out};
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
@@ -16,10 +16,12 @@ use rhizograph_core::raster::components::components;
 use rhizograph_core::raster::ink::{IS_INK, Ink};
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
+use rhizograph_core::shot::carry::{Graph, carry};
 use rhizograph_core::trace::trace;
 use rhizograph_demo::camera;
 use rhizograph_demo::feeder::{on_scan, peg_marks};
 use rhizograph_demo::marrow::{DPI, DRAWINGS, HEIGHT, WIDTH, draw, draw_as_meant};
+use rhizograph_demo::pen::Path;
 use rhizograph_formats::{Input, Reading, read};
 
 struct Worked {
@@ -216,4 +218,82 @@ fn the_phone_photo_is_squared_up_and_lifts_to_what_was_drawn() {
     let f = 2.0 * both / (got + drawn);
     println!("figure: ink of the phone photo against what was drawn: F {f:.4}");
     assert!(f > 0.95, "F {f}");
+}
+
+/// The affine map with the least squares that lays the points of a path on those of another, as many.
+fn laid(from: &Path, to: &Path) -> impl Fn(Pt) -> Pt + use<> {
+    let n = from.points.len().min(to.points.len());
+    let mean = |p: &Path| p.points[..n].iter().fold(pt(0.0, 0.0), |s, q| s + *q) * (1.0 / n as f64);
+    let (a, b) = (mean(from), mean(to));
+    let mut m = [0.0; 7];
+    for (p, q) in from.points.iter().zip(&to.points) {
+        let (u, v) = (*p - a, *q - b);
+        for (k, add) in [u.x * u.x, u.x * u.y, u.y * u.y, u.x * v.x, u.y * v.x, u.x * v.y, u.y * v.y].iter().enumerate()
+        {
+            m[k] += add;
+        }
+    }
+    let det = m[0] * m[2] - m[1] * m[1];
+    let row = |x: f64, y: f64| [(x * m[2] - y * m[1]) / det, (y * m[0] - x * m[1]) / det];
+    let ([c, d], [e, f]) = (row(m[3], m[4]), row(m[5], m[6]));
+    move |p| b + pt(c * (p - a).x + d * (p - a).y, e * (p - a).x + f * (p - a).y)
+}
+
+#[test]
+fn the_paint_of_the_first_drawing_is_carried_through_the_shot() {
+    let settled: Vec<Scene> = (0..DRAWINGS)
+        .map(|number| {
+            let worked = lifted_and_traced(number);
+            Scene::of(&settle_sure(&worked.sheet, &worked.scene).0, &worked.lifted)
+        })
+        .collect();
+    let shapes: Vec<Vec<Path>> = (0..DRAWINGS).map(|n| draw_as_meant(n).shapes).collect();
+    let size = (WIDTH as f64, HEIGHT as f64);
+    let on_page = |p: Pt, number: usize| on_scan(p, size.0, size.1, -on_glass(number).skew);
+    let topmost = |p: Pt, number: usize| shapes[number].iter().rposition(|s| s.holds(p));
+    let graphs: Vec<Graph> = settled.iter().map(|s| Graph::of(&s.regions)).collect();
+    let [mut right, mut all, mut wrong, mut doubtful] = [0; 4];
+    let [mut area, mut right_area] = [0; 2];
+    for number in 1..DRAWINGS {
+        let carried = carry(&graphs[0], &graphs[number]);
+        for region in settled[0].regions.iter() {
+            // What it is, where that lies in the other drawing, and whether it is seen there.
+            let p = on_page(region.seed, 0);
+            let Some(shape) = topmost(p, 0) else { continue };
+            let q = laid(&shapes[0][shape], &shapes[number][shape])(p);
+            if topmost(q, number) != Some(shape) {
+                continue;
+            }
+            let Some(there) = settled[number].regions.at(placed(q, number)) else { continue };
+            // A region that is another one's part by now is nobody's.
+            if there.area > 2 * region.area || region.area > 2 * there.area {
+                continue;
+            }
+            all += 1;
+            area += there.area;
+            match carried.iter().find(|c| c.region == there.id) {
+                Some(c) if c.from == region.id => {
+                    right += 1;
+                    right_area += there.area;
+                    doubtful += usize::from(c.doubtful);
+                }
+                Some(c) => {
+                    wrong += usize::from(!c.doubtful);
+                    doubtful += usize::from(c.doubtful);
+                }
+                None => {}
+            }
+        }
+    }
+    let share = |n: usize, of: usize| n as f64 / of as f64;
+    println!(
+        "figure: carried from A-01 to the seven others: {:.4} of {all} regions right, {:.4} of their area, {:.4} wrong and not \
+         doubtful, {:.4} doubtful",
+        share(right, all),
+        share(right_area, area),
+        share(wrong, all),
+        share(doubtful, all)
+    );
+    assert!(all > 250, "{all}");
+    assert!(share(right, all) >= 0.95 && share(right_area, area) >= 0.98 && share(wrong, all) <= 0.015);
 }

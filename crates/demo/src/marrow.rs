@@ -161,7 +161,7 @@ fn ink(number: usize, faults: bool) -> Page {
         let (top, _) =
             outline.points.iter().enumerate().fold((f64::MAX, 0), |b, (i, p)| if p.y < b.0 { (p.y, i) } else { b });
         let under = |p: Pt| p.y < top + 18.0 || rim.holds(p);
-        page.hide(&outline_below(&outline, &rim));
+        page.hide_for(&outline_below(&outline, &rim), &outline);
         ink_visible(&mut page, &outline, under, 9.0);
         nails.iter().for_each(|n| page.stroke(&within(n, &outline), 5.5, Pressure::Even));
     }

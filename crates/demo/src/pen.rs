@@ -114,6 +114,8 @@ pub struct Page {
     pub ink: Plane<u8>,
     pub gaps: Vec<PlantedGap>,
     pub tails: Vec<PlantedTail>,
+    /// What lies in front of what was there before, one after the other: the same things in each drawing.
+    pub shapes: Vec<Path>,
     seed: u64,
     /// Gaps and tails are made; without, the drawing is as it was meant.
     faults: bool,
@@ -134,7 +136,8 @@ pub enum Pressure {
 
 impl Page {
     pub fn new(width: usize, height: usize, seed: u64, faults: bool) -> Page {
-        Page { faults, ink: Plane::new(width, height, 0), gaps: vec![], tails: vec![], seed, openings: vec![] }
+        let ink = Plane::new(width, height, 0);
+        Page { faults, ink, gaps: vec![], tails: vec![], shapes: vec![], seed, openings: vec![] }
     }
 
     /// Leaves an opening in the next stroke, at share `t` of its length.
@@ -229,6 +232,12 @@ impl Page {
 
     /// Clears what lies inside a path.
     pub fn hide(&mut self, path: &Path) {
+        self.hide_for(path, path);
+    }
+
+    /// Clears what lies inside a path, for a shape that is more than that.
+    pub fn hide_for(&mut self, path: &Path, shape: &Path) {
+        self.shapes.push(shape.clone());
         let (x0, y0, x1, y1) = Bounds::of(&path.points).grown(2.0).pixels(self.ink.width, self.ink.height);
         let mut cover = Plane::new(x1 - x0, y1 - y0, 0u8);
         let corner = pt(x0 as f64, y0 as f64);
