@@ -779,18 +779,14 @@ fn what_was_left_at_a_line_stays_left_when_that_is_redrawn_bent_or_moved() {
     assert!(!ids.is_empty());
     let left = do_it(&sheet, &ink, &FindingsStep::Leave { ids }.into()).apply(&sheet).unwrap();
     assert!(open(&left).is_empty() && !left.settled.is_empty());
-    // Its first end is redrawn well away from where it was, the whole is moved, and both.
-    let [first, last] = [0, usize::MAX].map(|k| {
-        let points = &line(&left, id).spine().unwrap().points;
-        points[k.min(points.len() - 1)]
-    });
-    let (end, far) = if first.y > last.y { (first, pt(325.0, 230.0)) } else { (last, pt(325.0, 230.0)) };
+    // The end at which that is kept is redrawn farther away than a decision holds; the whole is moved; and both.
+    let at = left.settled[0].at;
+    let points = &line(&left, id).spine().unwrap().points;
+    let end = if points[0].dist(at) < points[points.len() - 1].dist(at) { points[0] } else { points[points.len() - 1] };
     let back = line(&left, id).spine().unwrap().flatten(0.5);
-    let on = *back
-        .iter()
-        .filter(|p| p.dist(end) > 40.0 && p.y > 160.0)
-        .min_by(|a, b| a.dist(end).total_cmp(&b.dist(end)))
-        .unwrap();
+    let before = back.iter().filter(|p| (40.0..60.0).contains(&p.dist(end)));
+    let on = *before.min_by(|a, b| a.dist(end).total_cmp(&b.dist(end))).unwrap();
+    let far = end + pt(11.0, 0.0);
     let redrawn = do_it(&left, &ink, &redraw(&between(on, far), PEN, Gives::Path)).apply(&left).unwrap();
     let map = [1.0, 0.0, 30.0, 0.0, 1.0, -20.0];
     let moved = |s: &Sheet| {
