@@ -242,19 +242,10 @@ await page.waitForTimeout(1500);
     }
     await page.getByRole('button', { name: 'Shapes' }).click();
     await page.getByRole('button', { name: 'Line', exact: true }).click();
-    const ends = drawn.lines
-        .filter((l) => l.kind === 'centreline' && !l.path.includes('Z'))
-        .map((l) =>
-            l.path
-                .match(/-?[\d.]+/g)
-                .slice(0, 2)
-                .map(Number),
-        );
-    const right = ends.reduce((a, b) => (b[0] > a[0] ? b : a));
-    const high = ends.reduce((a, b) => (b[1] < a[1] ? b : a));
-    await page.mouse.move(...(await to([high[0] - 500, high[1] + 500])));
+    // Above the right end of the ground, as high as the steam.
+    await page.mouse.move(...(await to([1500, 1100])));
     await page.mouse.down();
-    await page.mouse.move(...(await to([right[0] - 3, high[1] + 3])), { steps: 6 });
+    await page.mouse.move(...(await to([2228, 343])), { steps: 6 });
     await page.waitForTimeout(300);
     await page.screenshot({ path: `${folder}draw-aids.png` });
     await page.keyboard.down('Control');

@@ -62,6 +62,9 @@ test('a line leads on beyond its ends and not back over itself', () => {
     const on = met([250, 103]);
     expect(on).toEqual({ at: [250, 100], of: ['leads on'], ends: [[200, 100]] });
     expect(met([50, 103])?.ends).toEqual([[100, 100]]);
+    // A free hand does not aim for what lies far on, nor for where two lead to.
+    expect(met([290, 103])).toBeNull();
+    expect(met([290, 103], { straight: true })?.of).toContain('leads on');
     const rising = met([359.5, 180.5]);
     expect(rising?.of).toEqual(['leads on']);
     expect(rising!.at[0]! + rising!.at[1]! / 2).toBeCloseTo(450, 5);

@@ -35,8 +35,13 @@ export interface Sought {
 const LINE = 0.55;
 /** How often the place on a line is looked for more closely. */
 const CLOSER = 20;
-/** How far away an end may be that something is in line with, px of the screen. */
+/**
+ * How far away an end may be that something is level or plumb with, and one that it leads on from: for what is straight, and
+ * for a free hand; px of the screen. And how many ends count, the nearest: in a dense drawing every place is in line with some.
+ */
 const IN_LINE = 420;
+const LEADS_ON = { straight: 160, free: 70 };
+const NEAREST = 6;
 
 /** What is known of a line's curves: it is asked at each move of the pointer. */
 interface Curves {
@@ -134,13 +139,21 @@ function leadsNear(p: Pt, { reach, straight }: Sought): Lead[] {
     if (toGuides) for (const { at, angle } of guides.list) out.push({ ...aslant(at, angle), of: 'guide', end: null });
     if (grid && bench.chart === 'grid')
         for (const s of gridAt(p, squareOf(sheet.view?.dpi ?? 300))) out.push({ ...s, of: 'grid', end: null });
-    if (onward || (level && straight)) {
-        for (const line of caughtIn(p, IN_LINE / scale)) {
-            if (onward) out.push(...onwardOf(line));
-            if (!level || !straight) continue;
-            for (const end of curvesOf(line).ends ?? []) {
-                out.push({ at: end, way: [1, 0], of: 'level', end }, { at: end, way: [0, 1], of: 'plumb', end });
-            }
+    const offEnd = ({ end }: { end: Pt | null }) => (end ? Math.hypot(end[0] - p[0], end[1] - p[1]) * scale : Infinity);
+    const nearestOf = <T extends { end: Pt | null }>(list: T[], within: number) =>
+        list
+            .filter((l) => offEnd(l) <= within)
+            .sort((a, b) => offEnd(a) - offEnd(b))
+            .slice(0, NEAREST);
+    if (onward) {
+        const reach = straight ? LEADS_ON.straight : LEADS_ON.free;
+        out.push(...nearestOf(caughtIn(p, reach / scale).flatMap(onwardOf), reach));
+    }
+    if (level && straight) {
+        const ends = caughtIn(p, IN_LINE / scale).flatMap((l) => curvesOf(l).ends ?? []);
+        const known = ends.map((end) => ({ end }));
+        for (const { end } of nearestOf(known, IN_LINE)) {
+            out.push({ at: end, way: [1, 0], of: 'level', end }, { at: end, way: [0, 1], of: 'plumb', end });
         }
     }
     const far = (s: Straight) => {
@@ -175,8 +188,8 @@ export function meetingNear(p: Pt, sought: Sought): Meeting | null {
     const [first] = leads;
     for (const other of leads.slice(1)) {
         const at = first && crossingOf(first, other);
-        // A straight line's beginning is level with itself.
-        if (!at || far(at) > reach) continue;
+        // A free hand follows one line, and does not aim for where two would cross.
+        if (!at || far(at) > reach || (!sought.straight && (first.end ?? other.end))) continue;
         return { at, of: [first.of, other.of], ends: [first.end, other.end].filter((e) => e !== null) };
     }
     if (snaps.settings.lines) {
