@@ -83,3 +83,17 @@ export async function sheetWith(page, url, strokes, at = 'draw') {
 /** Places from one to another. */
 export const between = ([x0, y0], [x1, y1], n = 24) =>
     Array.from({ length: n + 1 }, (_, k) => [x0 + ((x1 - x0) * k) / n, y0 + ((y1 - y0) * k) / n]);
+
+/** The box around a line's points, as it is handed off. */
+export function boxOf(line) {
+    const points = line.points ?? line.contours.flat();
+    const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
+    return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
+}
+
+/** Numbers are those that are wanted, about. */
+export const near = (is, want, by = 6) =>
+    assert.ok(
+        is.every((v, k) => Math.abs(v - want[k]) <= by),
+        `${is.map((v) => v.toFixed(1))} of ${want}`,
+    );

@@ -1,18 +1,7 @@
 /** What helps a hand at Draw: a view that is turned, guides, snaps, paths by clicks, copies along a way, tidying, the rough. */
 import assert from 'node:assert/strict';
 import { getJson, onPage, openBrowser, saved } from '../browser.mjs';
-import { bareSheet, between, sheetWith, step } from '../drawing.mjs';
-
-const boxOf = (line) => {
-    const points = line.points ?? line.contours.flat();
-    const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
-    return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-};
-const near = (is, want, by = 5) =>
-    assert.ok(
-        is.every((v, k) => Math.abs(v - want[k]) <= by),
-        `${is.map((v) => v.toFixed(1))} of ${want}`,
-    );
+import { bareSheet, between, boxOf, near, sheetWith, step } from '../drawing.mjs';
 
 async function opened(page, url, strokes) {
     const sheet = await sheetWith(page, url, strokes);

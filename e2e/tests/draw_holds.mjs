@@ -1,22 +1,11 @@
 /** Lines taken in hand at Draw: chosen, moved by handles and numbers, copied, put in order, given another form. */
 import assert from 'node:assert/strict';
 import { onPage, openBrowser, saved } from '../browser.mjs';
-import { between, sheetWith } from '../drawing.mjs';
+import { between, boxOf, near, sheetWith } from '../drawing.mjs';
 
 const LEVEL = between([400, 600], [1000, 600]);
 const UPRIGHT = between([700, 300], [700, 1100]);
 const FAR = between([1600, 1400], [2000, 1400]);
-
-const boxOf = (line) => {
-    const points = line.points ?? line.contours.flat();
-    const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
-    return [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-};
-const near = (box, want, by = 6) =>
-    assert.ok(
-        box.every((v, k) => Math.abs(v - want[k]) <= by),
-        `${box.map(Math.round)} of ${want}`,
-    );
 
 async function opened(page, url, strokes = [LEVEL, UPRIGHT, FAR]) {
     const sheet = await sheetWith(page, url, strokes);

@@ -86,12 +86,12 @@ test('steps of turning come back to level, and what is almost level is set strai
     const c = camera();
     const step = Math.PI / 12;
     c.turnBy(0.1);
-    c.turnInSteps(step);
+    c.turnInSteps(1);
     expect(c.turn).toBeCloseTo(step, 9);
-    c.turnInSteps(-step);
-    c.turnInSteps(-step);
+    c.turnInSteps(-1);
+    c.turnInSteps(-1);
     expect(c.turn).toBeCloseTo(-step, 9);
-    c.turnInSteps(step);
+    c.turnInSteps(1);
     expect(c.isUpright || Math.abs(c.turn) < 1e-9).toBe(true);
     c.turnBy(Math.PI / 2 + 0.05);
     c.settle([0, 0]);

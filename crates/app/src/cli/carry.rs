@@ -1,7 +1,6 @@
 //! `rhizograph carry`: the paint of one picture carried to others, without a server or a database.
 
 use super::prepare::{Error, Until, bring};
-use rayon::prelude::*;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::model::paint::Drop;
 use rhizograph_core::model::recipe::Recipes;
@@ -103,5 +102,5 @@ pub fn carry_to(
         }
         Ok(brought.notes())
     };
-    Ok(to.par_iter().enumerate().map(one).collect())
+    Ok(to.iter().enumerate().map(one).collect())
 }

@@ -75,8 +75,6 @@ function putDown() {
 }
 
 const { camera } = bench;
-/** A step of turning the view, radians. */
-const TURN = Math.PI / 12;
 const atDraw = () => bench.station === 'draw';
 const inHand = () => atDraw() && held.ids.length > 0;
 const mod = (cap: string, on: string, run: () => void, when = inHand): Key => ({
@@ -191,8 +189,8 @@ export const GROUPS: Group[] = [
             {
                 does: 'turn the view by 15°; the drawing stays as it is',
                 keys: [
-                    { caps: ['('], on: ['(', 'Shift+('], run: () => camera.turnInSteps(-TURN) },
-                    { caps: [')'], on: [')', 'Shift+)'], run: () => camera.turnInSteps(TURN) },
+                    { caps: ['('], on: ['(', 'Shift+('], run: () => camera.turnInSteps(-1) },
+                    { caps: [')'], on: [')', 'Shift+)'], run: () => camera.turnInSteps(1) },
                 ],
             },
             { does: 'turn the view freely', keys: [told('Alt', 'Wheel')] },

@@ -1,4 +1,5 @@
 /** Guides on the canvas: pulled from its edges, moved by one bead, turned by the other. */
+import { inSteps } from '../geometry/steps';
 import { aslant, throughBox } from '../geometry/straights';
 import type { Box } from '../geometry/box';
 import { bench } from '../state/bench.svelte';
@@ -13,7 +14,6 @@ const EDGE = 14;
 /** Where the beads stand off the view's edges, and how near one is taken. */
 const ASIDE = 44;
 const GRASP = 12;
-const STEPS = Math.PI / 12;
 const COLOUR = '#B87A10';
 
 /** What is dragged of a guide: its first bead, which moves it, or the second, which turns it about the first. */
@@ -62,7 +62,7 @@ export function guideGripAt(at: Pt): GuideGrip | null {
 }
 
 /** Takes a guide along with the pointer; in steps it is turned to the next 15 degrees. */
-export function dragGuide({ n, bead }: GuideGrip, at: Pt, inSteps: boolean) {
+export function dragGuide({ n, bead }: GuideGrip, at: Pt, isInSteps: boolean) {
     const guide = guides.list[n];
     if (!guide) return;
     const { camera } = bench;
@@ -71,7 +71,7 @@ export function dragGuide({ n, bead }: GuideGrip, at: Pt, inSteps: boolean) {
     if (!still) return;
     const [[x, y], [u, v]] = [camera.toSheet(still), camera.toSheet(at)];
     const angle = Math.atan2(v - y, u - x);
-    guides.change(n, { at: [x, y], angle: inSteps ? Math.round(angle / STEPS) * STEPS : angle });
+    guides.change(n, { at: [x, y], angle: isInSteps ? inSteps(angle) : angle });
 }
 
 /** Lets go of a guide: over an edge of the view it is taken away. */

@@ -17,7 +17,7 @@ import type { Pt } from '../types/Pt';
 import type { Window as SheetWindow } from '../types/Window';
 import type { Shown } from '../state/shown';
 import { drawAtStation } from './atStation';
-import { around, type Box } from '../geometry/box';
+import { around, type Box, cornersOf } from '../geometry/box';
 import { Camera } from '../geometry/camera.svelte';
 import { drawDesk, drawSheet } from './desk';
 import { Glance, windowSeen } from './glance';
@@ -271,17 +271,6 @@ export class Picture {
         g.restore();
     }
 
-    /** Draws within a box of the screen. */
-    #within(g: G, [left, top, right, low]: Box, draw: () => void) {
-        const corners: Pt[] = [
-            [left, top],
-            [right, top],
-            [right, low],
-            [left, low],
-        ];
-        clipped(g, corners, draw);
-    }
-
     #drawPart(g: G, inFrame: boolean) {
         const { camera } = bench;
         this.#onScreen(g);
@@ -321,7 +310,7 @@ export class Picture {
         const under = inking && (bench.tint || caught || !told || wish?.drawing !== view.info.id);
         if (showOriginal || wipeX !== null || under) {
             const whole = wipeX === null || under;
-            this.#within(g, [0, 0, whole ? camera.width : wipeX, camera.height], () =>
+            clipped(g, cornersOf([0, 0, whole ? camera.width : wipeX, camera.height]), () =>
                 this.#onSheet(g, () => {
                     if (bench.squaring) this.#tiles.draw(g, camera, lies, 'raw', () => 0, this.ratio);
                     else this.#tiles.draw(g, camera, lies, 'original', () => sheet.layout, this.ratio);
@@ -329,7 +318,7 @@ export class Picture {
             );
         }
         if (showOriginal) return false;
-        this.#within(g, [wipeX ?? 0, 0, camera.width, camera.height], () =>
+        clipped(g, cornersOf([wipeX ?? 0, 0, camera.width, camera.height]), () =>
             this.#onSheet(g, () => {
                 if (bench.station === 'draw' && underlay.rough) this.#drawRough(g, underlay.rough);
                 if (!inking && bench.station !== 'weight') paintRegions(g, view, this.#drawn);

@@ -1,4 +1,6 @@
-/** Boxes of the sheet: left, top, right, bottom. */
+/** Boxes: left, top, right, bottom. */
+import type { Pt } from '../types/Pt';
+
 export type Box = [number, number, number, number];
 
 export function around(a: Box | null, b: Box): Box {
@@ -11,3 +13,11 @@ export function boxOf(places: readonly (readonly [number, number, ...unknown[]])
     for (const [x, y] of places) box = around(box, [x, y, x, y]);
     return box ?? [0, 0, 0, 0];
 }
+
+/** The corners of a box, in turn. */
+export const cornersOf = ([left, top, right, low]: Box): Pt[] => [
+    [left, top],
+    [right, top],
+    [right, low],
+    [left, low],
+];

@@ -3,7 +3,8 @@
  * mirrored, has left and right change places; the drawing itself stays as it is.
  */
 import type { Pt } from '../types/Pt';
-import { type Box, boxOf } from './box';
+import { type Box, boxOf, cornersOf } from './box';
+import { STEP } from './steps';
 
 /** A view within this of level, upright or upside down is taken for it, radians. */
 const ALMOST_LEVEL = (4 * Math.PI) / 180;
@@ -62,14 +63,8 @@ export class Camera {
     }
 
     /** The corners on the screen of a box of the sheet, in turn. */
-    corners([left, top, right, low]: Box): Pt[] {
-        const all: Pt[] = [
-            [left, top],
-            [right, top],
-            [right, low],
-            [left, low],
-        ];
-        return all.map((p) => this.toScreen(p));
+    corners(box: Box): Pt[] {
+        return cornersOf(box).map((p) => this.toScreen(p));
     }
 
     /** The corners on the sheet, in turn, of the box that lies between two of its places on the screen. */
@@ -84,14 +79,8 @@ export class Camera {
     }
 
     /** The box of the sheet that holds a box of the screen. */
-    boxOnSheet([left, top, right, low]: Box): Box {
-        const all: Pt[] = [
-            [left, top],
-            [right, top],
-            [right, low],
-            [left, low],
-        ];
-        return boxOf(all.map((p) => this.toSheet(p)));
+    boxOnSheet(box: Box): Box {
+        return boxOf(cornersOf(box).map((p) => this.toSheet(p)));
     }
 
     /** The box of the sheet that holds all that is in view. */
@@ -117,11 +106,11 @@ export class Camera {
         });
     }
 
-    /** Turns the view by steps of an angle, on to the next of them. */
-    turnInSteps(angle: number) {
-        const steps = this.turn / Math.abs(angle);
-        const next = angle > 0 ? Math.floor(steps + 1e-6) + 1 : Math.ceil(steps - 1e-6) - 1;
-        this.turnBy(next * Math.abs(angle) - this.turn);
+    /** Turns the view on to the next step, clockwise or (-1) back. */
+    turnInSteps(way: 1 | -1) {
+        const steps = this.turn / STEP;
+        const next = way > 0 ? Math.floor(steps + 1e-6) + 1 : Math.ceil(steps - 1e-6) - 1;
+        this.turnBy(next * STEP - this.turn);
     }
 
     /** Sets a view straight that is almost level, upright or upside down. */

@@ -5,7 +5,6 @@
     import { bench } from '../state/bench.svelte';
 
     const { camera } = bench;
-    const STEP = Math.PI / 12;
     const degrees = $derived(Math.round((camera.turn * 180) / Math.PI));
 </script>
 
@@ -14,7 +13,7 @@
         class="cursor-pointer"
         title="Turn the view by 15° ( ( )"
         aria-label="Turn the view to the left"
-        onclick={() => camera.turnInSteps(-STEP)}><RotateCcw size={15} /></button
+        onclick={() => camera.turnInSteps(-1)}><RotateCcw size={15} /></button
     >
     <button
         class="min-w-8 cursor-pointer text-center tabular-nums {camera.isUpright ? 'quiet' : 'font-bold text-primary'}"
@@ -25,7 +24,7 @@
         class="cursor-pointer"
         title="Turn the view by 15° ( ) )"
         aria-label="Turn the view to the right"
-        onclick={() => camera.turnInSteps(STEP)}><RotateCw size={15} /></button
+        onclick={() => camera.turnInSteps(1)}><RotateCw size={15} /></button
     >
     <button
         class="cursor-pointer {camera.mirrored ? 'text-primary' : ''}"

@@ -1,6 +1,7 @@
 /** A path of curves, set point by point. */
 import Spline from '@lucide/svelte/icons/spline';
 import { drawMeeting, type Meeting } from '../drawn/meeting';
+import { onStep } from '../geometry/steps';
 import { bench } from '../state/bench.svelte';
 import { chainThrough, clicked, type Point } from '../state/clicked.svelte';
 import { pen } from '../state/pen.svelte';
@@ -11,7 +12,6 @@ import type { How, InHand, Stroke, Tool } from './tool';
 
 /** How near to its first or last point a click ends the path, px of the screen. */
 const ENDS = 10;
-const STEPS = Math.PI / 12;
 
 const far = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]) * bench.camera.scale;
 
@@ -19,12 +19,8 @@ const far = (a: Pt, b: Pt) => Math.hypot(a[0] - b[0], a[1] - b[1]) * bench.camer
 function pointOf(from: Pt, to: Pt, { inSteps }: How): { point: Point; meets: Meeting | null } {
     const last = clicked.points[clicked.points.length - 1]?.at;
     const meets = inSteps && last ? null : caught(from, { straight: true, from: last ?? null });
-    let at = meets?.at ?? from;
-    if (inSteps && last) {
-        const turn = Math.round(Math.atan2(at[1] - last[1], at[0] - last[0]) / STEPS) * STEPS;
-        const length = (at[0] - last[0]) * Math.cos(turn) + (at[1] - last[1]) * Math.sin(turn);
-        at = [last[0] + length * Math.cos(turn), last[1] + length * Math.sin(turn)];
-    }
+    const place = meets?.at ?? from;
+    const at = inSteps && last ? onStep(last, place) : place;
     const ahead: Pt | null = far(from, to) < ENDS / 2 ? null : [to[0] - from[0], to[1] - from[1]];
     return { point: { at, ahead }, meets };
 }

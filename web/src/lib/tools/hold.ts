@@ -4,6 +4,7 @@ import { pathOf } from '../drawn/paths';
 import { lineAt } from '../drawn/under';
 import { type Affine, moved, NOWHERE, scaled, skewed, turned } from '../geometry/affine';
 import type { Box } from '../geometry/box';
+import { inSteps, onStep } from '../geometry/steps';
 import { inside, jointsOf } from '../geometry/places';
 import { bench } from '../state/bench.svelte';
 import { held } from '../state/held.svelte';
@@ -20,7 +21,6 @@ const ASIDE = 12;
 const KNOB = 34;
 /** A box so narrow has no handles in the middle of its sides, px of the screen. */
 const FLAT = 16;
-const STEPS = Math.PI / 12;
 
 /** What is grasped of those in hand. */
 type Grip =
@@ -80,15 +80,14 @@ function mapOf(grip: Grip, from: Pt, to: Pt, how: How): Affine {
     const [dx, dy] = [to[0] - from[0], to[1] - from[1]];
     if (grip.kind === 'line') {
         if (!how.inSteps) return moved(dx, dy);
-        const turn = Math.round(Math.atan2(dy, dx) / STEPS) * STEPS;
-        const far = dx * Math.cos(turn) + dy * Math.sin(turn);
-        return moved(far * Math.cos(turn), far * Math.sin(turn));
+        const [x, y] = onStep([0, 0], [dx, dy]);
+        return moved(x, y);
     }
     const pivot = held.pivot;
     if (grip.kind === 'turn') {
         const angle = (p: Pt) => Math.atan2(p[1] - pivot[1], p[0] - pivot[0]);
         const by = angle(to) - angle(from);
-        return turned(pivot, how.inSteps ? Math.round(by / STEPS) * STEPS : by);
+        return turned(pivot, how.inSteps ? inSteps(by) : by);
     }
     if (grip.kind === 'pivot') return NOWHERE;
     const corner: Pt = [box[0] + (box[2] - box[0]) * grip.x, box[1] + (box[3] - box[1]) * grip.y];

@@ -4,6 +4,7 @@ import { inkedPath } from '../drawn/inked';
 import { along } from '../drawn/marks';
 import { drawMeeting, type Meeting, MEETING_REACH, meetingNear, type Sought } from '../drawn/meeting';
 import { boxOf } from '../geometry/box';
+import { onStep } from '../geometry/steps';
 import { type Inked, shaped } from '../geometry/stroke';
 import { bench } from '../state/bench.svelte';
 import { pen } from '../state/pen.svelte';
@@ -12,9 +13,6 @@ import { shots } from '../state/shots.svelte';
 import type { Pt } from '../types/Pt';
 import type { Sample } from '../types/Sample';
 import type { InHand, Stroke, Tool } from './tool';
-
-/** The turns that a straight line snaps to while Shift is held. */
-const STEPS = Math.PI / 12;
 
 /** Strokes that were let go and are not stored yet: they stay in sight until what was drawn is there. */
 export const wet = new Set<{ points: Inked[]; colour: string }>();
@@ -82,11 +80,7 @@ async function use(stroke: Stroke) {
 
 /** From where it began straight to where the pen is; in steps of 15 degrees. */
 export function straight(start: Pt, here: Pt, { inSteps }: { inSteps: boolean }): Pt[] {
-    if (!inSteps) return [start, here];
-    const [dx, dy] = [here[0] - start[0], here[1] - start[1]];
-    const turn = Math.round(Math.atan2(dy, dx) / STEPS) * STEPS;
-    const length = dx * Math.cos(turn) + dy * Math.sin(turn);
-    return [start, [start[0] + length * Math.cos(turn), start[1] + length * Math.sin(turn)]];
+    return [start, inSteps ? onStep(start, here) : here];
 }
 
 function draw({ g, camera, samples, ahead, hover }: InHand) {
