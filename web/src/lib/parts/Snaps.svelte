@@ -6,7 +6,7 @@
     const KINDS: { id: keyof typeof snaps.settings; name: string; help: string }[] = [
         { id: 'ends', name: 'ends', help: 'Ends of lines' },
         { id: 'lines', name: 'lines', help: 'Lines on the way; what is straight can touch them' },
-        { id: 'onward', name: 'ways on', help: 'Where a line would lead on beyond its end' },
+        { id: 'onward', name: 'leads on', help: 'Where a line would lead on beyond its end' },
         { id: 'level', name: 'level, plumb', help: 'What is straight, level or plumb with an end' },
         { id: 'guides', name: 'guides', help: 'Guides, and where two of them cross' },
         { id: 'grid', name: 'grid', help: 'The 10 mm grid, while it is shown' },
