@@ -1,4 +1,4 @@
-import './page';
+import { painted } from './page';
 import { beforeEach, expect, test, vi } from 'vitest';
 import { laid } from '../src/lib/state/shown';
 import type { DrawingView } from '../src/lib/types/DrawingView';
@@ -7,6 +7,8 @@ import type { Finding } from '../src/lib/types/Finding';
 const { bench } = await import('../src/lib/state/bench.svelte');
 const { sheet } = await import('../src/lib/state/sheet.svelte');
 const { findings } = await import('../src/lib/state/findings.svelte');
+const { colours } = await import('../src/lib/state/colours.svelte');
+const { shots } = await import('../src/lib/state/shots.svelte');
 const { groups } = await import('../src/lib/state/groups.svelte');
 
 const found = (id: string, kind: Finding['kind'], more: Partial<Finding> = {}): Finding => ({
@@ -42,7 +44,7 @@ beforeEach(() => {
     sent.length = 0;
     [bench.camera.width, bench.camera.height] = [900, 600];
     bench.enter('join');
-    bench.swatch = null;
+    shots.productions = [];
     [findings.only, findings.showLeft, findings.unfolded, findings.at] = [null, false, false, null];
     lay([
         found('gap', 'gap', { sure: true, confidence: 0.9, harm: 4.5 }),
@@ -142,7 +144,8 @@ test('an unpainted region takes the swatch in hand, and without one nothing happ
     const bare = sheet.view!.findings.get('bare')!;
     await findings.settle(bare, 'accept');
     expect(sent).toEqual([]);
-    bench.swatch = 'shell';
+    shots.productions = painted('shell');
+    colours.takeSwatch('shell');
     await findings.settle(bare, 'accept');
     expect(sent).toEqual([{ of: 'paint', do: 'fill', at: [[101, 100]], swatch: 'shell' }]);
 });

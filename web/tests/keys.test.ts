@@ -31,6 +31,7 @@ test('every key that is told is bound once, but for those of the pointer', () =>
     expect(bindings(actions).size).toBe(actions.flatMap((a) => a.keys.flatMap((k) => k.on ?? [])).length);
     const unbound = actions.filter((a) => a.keys.some((k) => !k.on)).map((a) => a.does);
     expect(unbound).toEqual([
+        'take the second, third, fourth swatch that a doubtful region may have',
         'held: pan',
         'zoom to the pointer',
         'turn the view freely',

@@ -14,6 +14,32 @@ Object.assign(globalThis, {
 /** What was begun meanwhile has been done. */
 export const settled = () => new Promise((done) => setTimeout(done, 0));
 
+/** A shot with swatches of these ids, each with a shadow, and nothing else. */
+export const painted = (...ids: string[]) => [
+    {
+        id: 1,
+        name: '',
+        shots: [
+            {
+                id: 1,
+                number: '1',
+                name: '',
+                revision: 1,
+                drawings: [],
+                tones: [{ id: 'shadow', name: 'Shadow' }],
+                swatches: ids.map((id) => ({
+                    id,
+                    name: id,
+                    colour: [90, 80, 10] as [number, number, number],
+                    group: '',
+                    tones: { shadow: [60, 50, 5] as [number, number, number] },
+                    note: '',
+                })),
+            },
+        ],
+    },
+];
+
 const kept = new Map<string, string>();
 Object.assign(globalThis, {
     localStorage: {

@@ -35,7 +35,7 @@ vi.mock('../src/lib/api', () => {
                 ? Promise.reject(new Refused())
                 : Promise.resolve({ id: 1, notes: [`${file.name} is short`] });
         },
-        setSwatches: () => (server.refuses ? Promise.reject(new Refused()) : Promise.resolve(1)),
+        setColours: () => (server.refuses ? Promise.reject(new Refused()) : Promise.resolve(1)),
         listen: (_: number, heard: (event: unknown) => void, back: () => void) => {
             Object.assign(server, { heard, back });
             return () => server.stopped++;
@@ -50,7 +50,8 @@ const drawing = (id: number, revision = 1) => ({ id, revision, name: `A-${id}` }
 const shot = (id: number, drawings: object[]) => ({
     id,
     revision: 0,
-    swatches: [{ id: 'shell', name: 'Shell', colour: [90, 80, 10] }],
+    tones: [],
+    swatches: [{ id: 'shell', name: 'Shell', colour: [90, 80, 10], group: '', tones: {}, note: '' }],
     drawings,
 });
 const caughtUp = vi.spyOn(sheet, 'catchUp').mockImplementation(() => Promise.resolve());
@@ -170,7 +171,7 @@ test('an older list does not overwrite a newer one, nor what a step said since i
 });
 
 test('whether swatches were taken is told', async () => {
-    expect(await shots.setSwatches([])).toBe(true);
+    expect(await shots.setColours({ tones: [], swatches: [] })).toBe(true);
     server.refuses = true;
-    expect(await shots.setSwatches([])).toBe(false);
+    expect(await shots.setColours({ tones: [], swatches: [] })).toBe(false);
 });

@@ -1,6 +1,8 @@
-import './page';
+import { painted } from './page';
 import { beforeEach, expect, test, vi } from 'vitest';
 import { bench, type ToolId } from '../src/lib/state/bench.svelte';
+import { colours } from '../src/lib/state/colours.svelte';
+import { shots } from '../src/lib/state/shots.svelte';
 import { clicked } from '../src/lib/state/clicked.svelte';
 import { intake } from '../src/lib/state/intake.svelte';
 import { settings } from '../src/lib/state/inking.svelte';
@@ -66,22 +68,25 @@ beforeEach(() => {
     sheet.view = { info: { id: 1 }, width: 100, height: 100, dpi: 254, recipes } as unknown as Shown;
     bench.enter('join');
     bench.camera.scale = 1;
-    bench.swatch = 'shell';
+    shots.productions = painted('shell', 'skin');
+    colours.take('shell');
 });
 
 test('every tool but those to look with and to set points does something with a stroke', async () => {
     here.line = { id: 3, kind: 'centreline', made: 'bridge' };
     const lines = { within: () => [{ id: 3, path: 'M36 30C37 31 38 32 39 33' }], get: () => undefined };
-    sheet.view = { ...sheet.view, lines } as unknown as Shown;
+    const regions = { within: () => [{ seed: [37, 25], swatch: null }] };
+    sheet.view = { ...sheet.view, lines, regions } as unknown as Shown;
     for (const station of Object.keys(TRAYS) as (keyof typeof TRAYS)[]) {
         for (const tool of toolsOf(TRAYS[station])
             .map((t) => t.id)
             .filter((t) => !['look', 'corners', 'points'].includes(t))) {
-            [sent.length, asks.length, bench.chosen, bench.swatch] = [0, 0, [], 'shell'];
+            [sent.length, asks.length, bench.chosen] = [0, 0, []];
+            colours.take('shell');
             bench.station = station;
             await with_(tool);
             const set = clicked.points.length;
-            const did = sent.length + asks.length + bench.chosen.length + set + (bench.swatch === 'shell' ? 0 : 1);
+            const did = sent.length + asks.length + bench.chosen.length + set + (colours.paint === 'shell' ? 0 : 1);
             clicked.clear();
             expect(did, `${tool} at ${station}`).toBe(1);
         }
@@ -198,7 +203,7 @@ test('only what was made by hand is taken away', async () => {
 
 test('a swatch that is picked is the one to fill with', async () => {
     await with_('pick');
-    expect([bench.swatch, bench.tool]).toEqual(['skin', 'fill']);
+    expect([colours.paint, bench.tool]).toEqual(['skin', 'fill']);
 });
 
 test('pencil is sampled on the sheet, not beside it', async () => {

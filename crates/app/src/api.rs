@@ -7,13 +7,47 @@ use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::model::by_hand::ByHand;
 use rhizograph_core::model::inking::Inking;
 use rhizograph_core::model::line::Made;
-use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::paint::{ColourModel, Swatch, Tone};
 use rhizograph_core::model::recipe::{LiftRecipe, Recipes, TraceRecipe, WeightRecipe};
 use rhizograph_core::model::verdict::Verdict;
 use rhizograph_core::raster::window::Window;
 use rhizograph_core::scene::findings::Finding;
 use serde::{Deserialize, Serialize};
 use ts_rs::TS;
+
+/// Which drawings are painted from one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum CarryTo {
+    /// The one behind it.
+    Next,
+    /// The one before it.
+    Previous,
+    /// All behind it.
+    After,
+    /// All before it.
+    Before,
+    /// Those behind it up to the next that somebody painted.
+    Between,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct CarryRequest {
+    pub to: CarryTo,
+}
+
+/// What carrying began: a drawing that was painted, or a job.
+#[derive(Debug, Clone, Serialize, TS)]
+#[serde(rename_all = "snake_case", tag = "told")]
+pub enum CarryTold {
+    Painted {
+        #[ts(type = "number")]
+        drawing: i64,
+    },
+    Begun {
+        drawings: usize,
+    },
+}
 
 /// How far a drawing is at each station that exists.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
@@ -28,6 +62,12 @@ pub struct Progress {
     #[serde(default)]
     pub beyond: usize,
     pub painted: usize,
+    /// Regions whose paint came from another drawing and that nobody has settled since.
+    #[serde(default)]
+    pub carried: usize,
+    /// Those of them that somebody should look at.
+    #[serde(default)]
+    pub doubtful: usize,
     pub settled: usize,
 }
 
@@ -54,6 +94,7 @@ pub struct ShotInfo {
     pub name: String,
     #[ts(type = "number")]
     pub revision: i64,
+    pub tones: Vec<Tone>,
     pub swatches: Vec<Swatch>,
     pub drawings: Vec<DrawingInfo>,
 }
@@ -253,10 +294,29 @@ pub struct NewBlank {
 }
 
 #[derive(Debug, Deserialize, TS)]
-pub struct NewSwatches {
+pub struct NewColourModel {
     #[ts(type = "number")]
     pub revision: i64,
-    pub swatches: Vec<Swatch>,
+    #[serde(flatten)]
+    #[ts(flatten)]
+    pub model: ColourModel,
+}
+
+/// Puts one swatch in the place of another in all drawings of a shot; without one they are emptied of it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct ShotReplace {
+    pub swatch: String,
+    pub by: Option<String>,
+}
+
+/// What of a drawing has a swatch.
+#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+pub struct SwatchUse {
+    #[ts(type = "number")]
+    pub drawing: i64,
+    pub name: String,
+    pub regions: usize,
+    pub lines: usize,
 }
 
 /// Asks for the ink that settings would give.

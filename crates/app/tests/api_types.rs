@@ -3,11 +3,12 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::api::{
-    AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, NewSwatches,
-    PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold,
-    StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
+    AlikeTold, BroughtIn, CarryRequest, CarryTold, CommandRequest, DecidedTold, Delivery, DrawingView, Event,
+    GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewColourModel,
+    NewProduction, NewShot, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest,
+    ShotLift, ShotReplace, SpanTold, StepRequest, StepTold, StripRequest, SwatchUse, TriedTold, TryRequest,
 };
+use rhizograph_core::model::paint::ColourModel;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use ts_rs::{Config, TS};
@@ -38,7 +39,12 @@ fn export(dir: &Path) {
     NewBlank::export_all(&config).unwrap();
     NewProduction::export_all(&config).unwrap();
     NewShot::export_all(&config).unwrap();
-    NewSwatches::export_all(&config).unwrap();
+    NewColourModel::export_all(&config).unwrap();
+    ColourModel::export_all(&config).unwrap();
+    ShotReplace::export_all(&config).unwrap();
+    SwatchUse::export_all(&config).unwrap();
+    CarryRequest::export_all(&config).unwrap();
+    CarryTold::export_all(&config).unwrap();
     ProductionInfo::export_all(&config).unwrap();
     Readiness::export_all(&config).unwrap();
     Refusal::export_all(&config).unwrap();

@@ -295,5 +295,5 @@ fn the_paint_of_the_first_drawing_is_carried_through_the_shot() {
         share(doubtful, all)
     );
     assert!(all > 250, "{all}");
-    assert!(share(right, all) >= 0.95 && share(right_area, area) >= 0.98 && share(wrong, all) <= 0.015);
+    assert!(share(right, all) >= 0.96 && share(right_area, area) >= 0.995 && share(wrong, all) <= 0.01);
 }

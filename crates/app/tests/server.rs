@@ -459,7 +459,13 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("GET", "/drawings/987654/alike".into(), Value::Null, 404, "no such drawing"),
         ("GET", "/drawings/987654/decided-elsewhere".into(), Value::Null, 404, "no such drawing"),
         ("POST", "/shots/987654/lift".into(), Value::Null, 422, "could not be understood"),
-        ("PUT", "/shots/987654/swatches".into(), json!({ "revision": 0, "swatches": [] }), 404, "no such shot"),
+        (
+            "PUT",
+            "/shots/987654/colours".into(),
+            json!({ "revision": 0, "tones": [], "swatches": [] }),
+            404,
+            "no such shot",
+        ),
         (
             "POST",
             "/shots/987654/deliver".into(),
@@ -468,6 +474,17 @@ fn every_address_says_in_words_what_it_cannot_do() {
             "no such shot",
         ),
         ("POST", "/jobs/987654/stop".into(), json!({}), 404, "no such work"),
+        ("POST", "/drawings/987654/carry".into(), json!({ "to": "next" }), 404, "no such drawing"),
+        ("POST", format!("{at}/carry"), json!({ "to": "everywhere" }), 422, ""),
+        ("POST", format!("{at}/carry"), json!({ "to": "next" }), 422, "nothing is painted"),
+        ("GET", "/shots/987654/uses?swatch=skin".into(), Value::Null, 404, "no such shot"),
+        ("GET", "/shots/987654/colours/colours.gpl".into(), Value::Null, 404, "no such shot"),
+        ("GET", format!("/shots/{shot}/colours/colours.xls"), Value::Null, 422, ".gpl, .css or .json"),
+        ("POST", "/shots/987654/replace".into(), json!({ "swatch": "skin", "by": null }), 404, "no such shot"),
+        ("POST", format!("/shots/{shot}/replace"), json!({ "swatch": "skin", "by": "nobody" }), 422, "nobody"),
+        ("POST", format!("/shots/{shot}/replace"), json!({ "swatch": "unheard", "by": null }), 422, "no drawing"),
+        ("POST", "/colours?name=a.gpl".into(), json!({ "no": "palette" }), 422, "no palette"),
+        ("POST", "/colours?name=a.psx".into(), Value::Null, 422, ".gpl, .css or .json"),
         (
             "POST",
             "/drawings/987654/register".into(),
@@ -484,8 +501,8 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ),
         (
             "PUT",
-            format!("/shots/{shot}/swatches"),
-            json!({ "revision": 0, "swatches": [{ "id": "a\0b", "name": "Odd", "colour": [1, 2, 3] }] }),
+            format!("/shots/{shot}/colours"),
+            json!({ "revision": 0, "tones": [], "swatches": [{ "id": "a\0b", "name": "Odd", "colour": [1, 2, 3] }] }),
             422,
             "an id of its own",
         ),
@@ -517,22 +534,22 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ),
         (
             "PUT",
-            format!("/shots/{shot}/swatches"),
-            json!({ "revision": 0, "swatches": [swatch("a", "One"), swatch("a", "Two")] }),
+            format!("/shots/{shot}/colours"),
+            json!({ "revision": 0, "tones": [], "swatches": [swatch("a", "One"), swatch("a", "Two")] }),
             422,
             "id of its own",
         ),
         (
             "PUT",
-            format!("/shots/{shot}/swatches"),
-            json!({ "revision": 0, "swatches": vec![swatch("a", "One"); 501] }),
+            format!("/shots/{shot}/colours"),
+            json!({ "revision": 0, "tones": [], "swatches": vec![swatch("a", "One"); 501] }),
             422,
             "up to 500",
         ),
         (
             "PUT",
-            format!("/shots/{shot}/swatches"),
-            json!({ "revision": 77, "swatches": [swatch("a", "One")] }),
+            format!("/shots/{shot}/colours"),
+            json!({ "revision": 77, "tones": [], "swatches": [swatch("a", "One")] }),
             409,
             "changed elsewhere",
         ),
@@ -748,8 +765,8 @@ fn a_thumbnail_is_made_once_and_anew_when_the_drawing_or_its_colours_change() {
     let shot = &get(&server, "/productions")[0]["shots"][0];
     let mut swatches = shot["swatches"].as_array().unwrap().clone();
     swatches.iter_mut().filter(|s| s["id"] == "skin").for_each(|s| s["colour"] = json!([3, 200, 250]));
-    let change = json!({ "revision": shot["revision"], "swatches": swatches });
-    assert_eq!(send(&server, "PUT", &format!("/shots/{}/swatches", shot["id"]), &change).0, 200);
+    let change = json!({ "revision": shot["revision"], "tones": shot["tones"], "swatches": swatches });
+    assert_eq!(send(&server, "PUT", &format!("/shots/{}/colours", shot["id"]), &change).0, 200);
     is_new(&server);
 }
 
@@ -761,13 +778,15 @@ fn swatches_are_the_shots_and_somebody_elses_change_of_them_is_not_overwritten()
     let mut swatches = shot["swatches"].as_array().unwrap().clone();
     swatches[0]["name"] = json!("Shell, in the evening");
     swatches[0]["colour"] = json!([90, 80, 120]);
-    let at = format!("/shots/{}/swatches", shot["id"]);
+    let at = format!("/shots/{}/colours", shot["id"]);
     let revision = shot["revision"].as_i64().unwrap();
-    let (status, now) = send(&server, "PUT", &at, &json!({ "revision": revision, "swatches": swatches }));
+    let tones = &shot["tones"];
+    let (status, now) =
+        send(&server, "PUT", &at, &json!({ "revision": revision, "tones": tones, "swatches": swatches }));
     assert_eq!((status, now), (200, json!(revision + 1)));
     assert_eq!(shots()[0]["swatches"], json!(swatches));
     // Who still has the old ones is told, and nothing is lost.
-    let (status, told) = send(&server, "PUT", &at, &json!({ "revision": revision, "swatches": [] }));
+    let (status, told) = send(&server, "PUT", &at, &json!({ "revision": revision, "tones": [], "swatches": [] }));
     assert_eq!((status, &told["revision"]), (409, &json!(revision + 1)));
     assert_eq!(shots()[0]["swatches"], json!(swatches));
     assert_ne!(shots()[1]["swatches"], json!(swatches), "another shot has its own");

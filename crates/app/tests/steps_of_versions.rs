@@ -15,6 +15,7 @@ use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::by_hand::{Effect, Touch};
 use rhizograph_core::model::line::{EndStyle, Form, Line};
+use rhizograph_core::model::paint::CarriedDrop;
 use rhizograph_core::model::recipe::IntakeRecipe;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::{Kind, Verdict};
@@ -82,6 +83,8 @@ fn name(command: &Command) -> &'static str {
         Command::Paint(PaintStep::Fill { .. }) => "fill",
         Command::Paint(PaintStep::FillEmpties { .. }) => "fill_empties",
         Command::Paint(PaintStep::Clear { .. }) => "clear",
+        Command::Paint(PaintStep::Replace { .. }) => "replace",
+        Command::Paint(PaintStep::Carry { .. }) => "carry",
         Command::Paint(PaintStep::ColourLines { .. }) => "colour_lines",
         Command::Intake(IntakeStep::Intake { .. }) => "intake",
         Command::Intake(IntakeStep::Resolution { .. }) => "resolution",
@@ -93,7 +96,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 43;
+const ALL: usize = 45;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -186,7 +189,13 @@ fn write() -> Written {
     step(&|s, _| Command::Join(JoinStep::Remove { line: s.lines[s.lines.len() - 1].id }));
     step(&|_, _| Command::Paint(PaintStep::Fill { at: vec![ring], swatch: "skin".into() }));
     step(&|_, _| Command::Paint(PaintStep::FillEmpties { swatch: "shell-plate".into() }));
+    step(&|_, _| Command::Paint(PaintStep::Replace { swatch: "shell-plate".into(), by: Some("skin".into()) }));
     step(&|_, _| Command::Paint(PaintStep::Clear { at: vec![ring] }));
+    step(&|_, _| {
+        let swatches = vec!["shell-plate".to_owned(), "skin".to_owned()];
+        let drop = CarriedDrop { at: ring, swatches, confidence: 0.5, doubtful: true };
+        Command::Paint(PaintStep::Carry { drawing: "A-01".into(), drops: vec![drop] })
+    });
     step(&|s, _| {
         let swatch = Some("skin".into());
         Command::Paint(PaintStep::ColourLines { lines: vec![s.lines[0].id, s.lines[1].id], swatch })

@@ -882,7 +882,7 @@ fn a_seam_with_the_same_paint_on_both_sides_goes_when_it_is_tidied() {
     }
     let ids: Vec<u64> = sheet.lines.iter().filter(|l| l.is_seam()).map(|l| l.id).collect();
     for (at, swatch) in [(pt(120.0, 150.0), "skin"), (pt(200.0, 150.0), "skin"), (pt(280.0, 150.0), "shell")] {
-        sheet.drop_paint(rhizograph_core::model::paint::Drop { at, swatch: swatch.into() });
+        sheet.drop_paint(rhizograph_core::model::paint::Drop::by_hand(at, swatch));
     }
     let scene = Scene::of(&sheet, &ink);
     assert_eq!(scene.regions.len(), 3);

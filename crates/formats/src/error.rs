@@ -23,6 +23,8 @@ pub enum Error {
     Unsupported(&'static str, String),
     #[error("this file takes more than is given to one: {0}")]
     TooMuch(String),
+    #[error("these are no colours: {0}")]
+    Palette(String),
     #[error("the picture could not be written: {0}")]
     Write(String),
 }

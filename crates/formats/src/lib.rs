@@ -4,6 +4,7 @@
 mod contents;
 pub mod drawing_json;
 mod error;
+pub mod palette;
 pub mod raster_in;
 pub mod raster_out;
 pub mod resolution;

@@ -11,6 +11,7 @@
     import Canvas from './canvas/Canvas.svelte';
     import CutEnds from './parts/CutEnds.svelte';
     import PegBar from './parts/PegBar.svelte';
+    import ReferencePicture from './parts/ReferencePicture.svelte';
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
     import ViewTurned from './parts/ViewTurned.svelte';
@@ -161,6 +162,20 @@
                     >
                 {/if}
             {/if}
+            {#if bench.station === 'paint'}
+                <label class="flex items-center gap-1"
+                    >Show
+                    <select
+                        class="cursor-pointer bg-base-100 font-semibold"
+                        title="Lines, paint or both (U)"
+                        bind:value={bench.shows}
+                    >
+                        <option value="both">both</option>
+                        <option value="lines">lines</option>
+                        <option value="paint">paint</option>
+                    </select></label
+                >
+            {/if}
             <label class="flex items-center gap-1"
                 >Backdrop
                 <select class="cursor-pointer bg-base-100 font-semibold" bind:value={bench.backdrop}>
@@ -242,4 +257,5 @@
             />{:else if bench.station === 'paint'}<Paint />{:else}<HandOff />{/if}
     </aside>
     <div class="col-span-2"><PegBar {onbringin} /></div>
+    {#if bench.station === 'paint'}<ReferencePicture />{/if}
 </div>

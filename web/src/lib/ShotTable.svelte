@@ -16,6 +16,10 @@
     const shot = $derived(shots.shot);
     const ready = $derived(shot?.drawings.filter((d) => d.ready).length ?? 0);
     const open = $derived(shot?.drawings.reduce((n, d) => n + d.progress.join_open + d.progress.paint_open, 0) ?? 0);
+    const carried = $derived({
+        drawings: shot?.drawings.filter((d) => d.progress.carried > 0).length ?? 0,
+        doubtful: shot?.drawings.reduce((n, d) => n + d.progress.doubtful, 0) ?? 0,
+    });
     let adding = $state(false);
     let number = $state('');
     let name = $state('');
@@ -29,6 +33,7 @@
         const p = d.progress;
         if (!p.lifted) return { says: 'waits for Lift', at: 'lift' };
         if (p.join_open > 0) return { says: `${p.join_open} to settle at Join`, at: 'join' };
+        if (p.doubtful > 0) return { says: `${p.doubtful} doubtful of ${p.carried} carried`, at: 'paint' };
         if (p.paint_open > 0) return { says: `${p.paint_open} to settle at Paint`, at: 'paint' };
         return { says: d.handed_off ? 'handed off' : 'ready to hand off', at: 'hand-off' };
     }
@@ -134,6 +139,11 @@
                     <span class="pill"
                         ><b>{shot.drawings.filter((d) => !d.progress.lifted).length}</b> not lifted yet</span
                     >
+                    {#if carried.drawings > 0}
+                        <span class="pill"
+                            ><b>{carried.drawings}</b> painted by carrying, <b>{carried.doubtful}</b> doubtful</span
+                        >
+                    {/if}
                 </div>
                 <table class="w-full border-collapse text-[13px]">
                     <thead>
@@ -177,6 +187,11 @@
                                                     class="inline-grid h-[22px] min-w-[22px] place-items-center rounded-full bg-secondary px-1 text-[12px] font-bold text-secondary-content"
                                                     >{c.n}</span
                                                 >
+                                            {:else if c.at === 'paint' && d.progress.carried > 0}
+                                                <span
+                                                    class="inline-block size-[16px] rounded-full border-[5px] border-primary align-middle"
+                                                    title="{d.progress.carried} of {d.progress.painted} regions carried"
+                                                ></span>
                                             {:else}
                                                 <span
                                                     class="inline-block size-[16px] rounded-full border-2 align-middle {c.state ===

@@ -5,7 +5,7 @@ use rhizograph_core::geom::Pt;
 use rhizograph_core::model::paint::Drop;
 use rhizograph_core::model::recipe::Recipes;
 use rhizograph_core::raster::plane::Plane;
-use rhizograph_core::shot::carry::{Graph, carry};
+use rhizograph_core::shot::carry::{Graph, Paint, Painted, propose};
 use rhizograph_formats::raster_out;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -45,7 +45,7 @@ pub fn read_drops(path: &Path) -> Result<Vec<Drop>, Error> {
     if told.iter().any(|d| d.swatch.is_empty() || d.swatch.len() > LONGEST || d.at.iter().any(|v| !v.is_finite())) {
         return Err(wrong("a drop has a place and the id of a swatch".into()));
     }
-    Ok(told.into_iter().map(|d| Drop { at: Pt { x: d.at[0], y: d.at[1] }, swatch: d.swatch }).collect())
+    Ok(told.into_iter().map(|d| Drop::by_hand(Pt { x: d.at[0], y: d.at[1] }, d.swatch)).collect())
 }
 
 /// Carries the paint of one picture to others: for each, its drops and its paint are written into `out`. Gives for each what
@@ -63,17 +63,17 @@ pub fn carry_to(
         .scene()
         .ok_or_else(|| Error::Drops { path: from.to_owned(), reason: "it has no regions".into() })?
         .regions;
-    let mut fills: Vec<Option<&str>> = vec![None; regions.most() + 1];
+    let mut paint: Vec<Option<Paint>> = vec![None; regions.most()];
     for drop in drops {
         let region = regions.at(drop.at).ok_or_else(|| Error::Drops {
             path: from.to_owned(),
             reason: format!("no region lies at {}, {}", drop.at.x, drop.at.y),
         })?;
-        fills[region.id as usize] = Some(&drop.swatch);
+        paint[region.id as usize - 1] = Some(Paint::by_hand(&drop.swatch));
     }
     let swatches: BTreeSet<&str> = drops.iter().map(|d| d.swatch.as_str()).collect();
     let swatches: Vec<&str> = swatches.into_iter().collect();
-    let graph = Graph::of(regions);
+    let source = Painted { graph: Graph::of(regions), paint, by_hand: true };
     let one = |(n, path): (usize, &PathBuf)| -> Result<Vec<String>, Error> {
         if to[..n].iter().any(|p| p.file_stem() == path.file_stem()) {
             return Err(Error::SameName(path.clone()));
@@ -82,12 +82,12 @@ pub fn carry_to(
         let Some(scene) = brought.scene() else { return Ok(brought.notes()) };
         let mut paint: Vec<u16> = vec![0; scene.regions.most() + 1];
         let mut carried = Vec::new();
-        for c in carry(&graph, &Graph::of(&scene.regions)) {
-            let (Some(swatch), Some(region)) = (fills[c.from as usize], scene.regions.get(c.region)) else { continue };
-            paint[c.region as usize] = swatches.iter().position(|s| *s == swatch).map_or(0, |k| k as u16 + 1);
-            let confidence = (c.confidence * 1e4).round() / 1e4;
+        for (id, told) in propose(&[&source], &Graph::of(&scene.regions)) {
+            let (Some(swatch), Some(region)) = (told.swatches.first(), scene.regions.get(id)) else { continue };
+            paint[id as usize] = swatches.iter().position(|s| s == swatch).map_or(0, |k| k as u16 + 1);
+            let confidence = (told.confidence * 1e4).round() / 1e4;
             let at = [region.seed.x, region.seed.y];
-            carried.push(CarriedDrop { at, swatch: swatch.to_owned(), confidence, doubtful: c.doubtful });
+            carried.push(CarriedDrop { at, swatch: swatch.clone(), confidence, doubtful: told.doubtful });
         }
         let labels = &scene.regions.labels;
         let data = labels.data.iter().map(|l| paint[usize::from(*l)]).collect();

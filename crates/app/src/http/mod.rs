@@ -1,6 +1,7 @@
 //! The server: JSON and pictures under `/api`, the front end's files beside it.
 
 mod guard;
+mod paint;
 mod routes;
 
 use crate::service::events::Events;
@@ -68,6 +69,7 @@ pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
         .attach(guard::Guard)
         .attach(in_few_goes())
         .mount("/api", routes::all())
+        .mount("/api", paint::all())
         .register("/api", routes::catchers())
         .mount("/", guard::routes())
         .mount("/", FileServer::new(&settings.web, Options::Index | Options::NormalizeDirs))

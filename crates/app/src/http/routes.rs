@@ -2,9 +2,9 @@
 
 use crate::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, NewSwatches,
-    PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold,
-    StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
+    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, PlaceRequest,
+    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
+    StripRequest, TriedTold, TryRequest,
 };
 use crate::intake::blank;
 use crate::jobs::queue;
@@ -26,17 +26,17 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::request::{FromRequest, Outcome};
 use rocket::response::stream::{Event as Sse, EventStream};
 use rocket::serde::json::Json;
-use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, delete, get, post, put, routes};
+use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, delete, get, post, routes};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::Semaphore;
 
-type Shared = State<Arc<Bench>>;
+pub(super) type Shared = State<Arc<Bench>>;
 
 /// An error told to the front end.
 pub struct Refused(Status, Refusal);
 
-type Answer<T> = Result<Json<T>, Refused>;
+pub(super) type Answer<T> = Result<Json<T>, Refused>;
 
 impl<'r> rocket::response::Responder<'r, 'static> for Refused {
     fn respond_to(self, request: &'r Request<'_>) -> rocket::response::Result<'static> {
@@ -122,7 +122,7 @@ pub struct File {
     keep: Header<'static>,
 }
 
-fn file(bytes: Vec<u8>, kind: ContentType, keep: bool) -> File {
+pub(super) fn file(bytes: Vec<u8>, kind: ContentType, keep: bool) -> File {
     let keep = Header::new("Cache-Control", if keep { "private, max-age=31536000, immutable" } else { "no-store" });
     File { bytes, kind, keep }
 }
@@ -132,7 +132,7 @@ async fn productions(bench: &Shared) -> Answer<Vec<ProductionInfo>> {
     Ok(Json(store::productions(&bench.pool).await?))
 }
 
-fn named(text: &str, what: &str) -> Result<String, Error> {
+pub(super) fn named(text: &str, what: &str) -> Result<String, Error> {
     let name = text.trim();
     if name.is_empty() || name.chars().count() > 80 || name.chars().any(char::is_control) {
         return Err(Error::Asked(format!("{what} needs a name of 1 to 80 characters")));
@@ -154,30 +154,6 @@ async fn add_shot(bench: &Shared, new: Json<NewShot>) -> Answer<i64> {
     };
     let id = store::add_shot(&bench.pool, new.production, &number, &name, &[]).await.map_err(is_missing)?;
     Ok(Json(id))
-}
-
-#[put("/shots/<shot>/swatches", data = "<new>")]
-async fn set_swatches(bench: &Shared, events: &State<Events>, shot: i64, new: Json<NewSwatches>) -> Answer<i64> {
-    if !store::shot_exists(&bench.pool, shot).await? {
-        return Err(Error::NoShot.into());
-    }
-    if new.swatches.len() > 500 {
-        return Err(Error::Asked("a colour model holds up to 500 swatches".into()).into());
-    }
-    for (k, s) in new.swatches.iter().enumerate() {
-        named(&s.name, "a swatch")?;
-        let is_id = !s.id.is_empty() && s.id.len() <= 80 && !s.id.chars().any(char::is_control);
-        if !is_id || new.swatches[..k].iter().any(|o| o.id == s.id) {
-            return Err(Error::Asked("each swatch needs an id of its own".into()).into());
-        }
-    }
-    match store::set_swatches(&bench.pool, shot, new.revision, &new.swatches).await.map_err(Error::of_shot)? {
-        Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
-        Written::Done { revision } => {
-            events.tell(shot, Event::Swatches);
-            Ok(Json(revision))
-        }
-    }
 }
 
 /// How many megabytes of files come in at a time; more wait.
@@ -261,7 +237,7 @@ async fn drawing(bench: &Shared, id: i64, author: Author) -> Answer<DrawingView>
     Ok(Json(bench.view(id, author.0).await?))
 }
 
-fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
+pub(super) fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
     let info = &told.frame().info;
     events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress: info.progress });
     Json(told)
@@ -321,7 +297,7 @@ struct Part {
 }
 
 /// Who asks: a name of letters, digits and dashes that the page made up for itself; else nobody in particular.
-pub struct Author(String);
+pub struct Author(pub(super) String);
 
 impl Author {
     fn asks(self, revision: i64, numbering: u64) -> Asker {
@@ -654,7 +630,6 @@ pub fn all() -> Vec<Route> {
         productions,
         add_production,
         add_shot,
-        set_swatches,
         add_drawing,
         add_blank,
         remove_drawing,

@@ -1,5 +1,6 @@
 //! Long work: the queue, and who does what waits in it.
 
+mod carrying;
 pub mod queue;
 pub mod worker;
 

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{PgPool, Postgres, Row, Transaction};
 
-use crate::api::{Delivery, ShotLift};
+use crate::api::{Delivery, ShotLift, ShotReplace};
 
 /// The silence of a worker, seconds, after which its item is taken up by another.
 const SILENT: f64 = 10.0;
@@ -26,6 +26,16 @@ const KEPT_DAYS: i32 = 7;
 pub enum Settings {
     Lift(ShotLift),
     Deliver(Delivery),
+    Carry(Carriage),
+    Replace(ShotReplace),
+}
+
+/// Which way paint is carried, and where it began.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Carriage {
+    pub from: i64,
+    /// To the drawings before it.
+    pub back: bool,
 }
 
 /// An item that was taken.
@@ -69,6 +79,18 @@ pub async fn add(
     Ok(job)
 }
 
+/// Whether a job of these settings waits that was not begun.
+pub async fn is_waiting(pool: &PgPool, shot: i64, settings: &Settings) -> sqlx::Result<bool> {
+    sqlx::query_scalar(
+        "select exists (select 1 from jobs j where j.shot = $1 and j.settings = $2 and not j.stopped and not exists
+            (select 1 from job_items i where i.job = j.id and i.state <> 'waiting'))",
+    )
+    .bind(shot)
+    .bind(Json(settings))
+    .fetch_one(pool)
+    .await
+}
+
 async fn tell(tx: &mut Transaction<'_, Postgres>, shot: i64) -> sqlx::Result<()> {
     let news = News::for_all(shot, Event::Jobs);
     sqlx::query("select pg_notify($1, $2)").bind(CHANNEL).bind(news).execute(&mut **tx).await?;
@@ -84,8 +106,8 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
          from (select i.job, i.place, j.shot, j.settings from job_items i join jobs j on j.id = i.job
                where not j.stopped and (i.state = 'waiting'
                    or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
-               -- Sheets come in one by one, in the order of their stack.
-               and (i.sheet is null or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
+               -- Sheets come in one by one, in the order of their stack, and paint goes from drawing to drawing.
+               and ((i.sheet is null and j.settings->>'job' <> 'carry') or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
                    and b.state in ('waiting', 'working')))
                order by i.job, i.place limit 1 for update of i skip locked) as next
          where i.job = next.job and i.place = next.place

@@ -2,6 +2,7 @@
 //! lowest priority, so that what somebody waits for goes first while both cores are used to the full.
 
 use crate::api::{Delivery, ShotLift};
+use crate::jobs::carrying::{self, Kept};
 use crate::jobs::queue::{self, Item, Outcome, Settings};
 use crate::service::open::{progress, scene_of};
 use crate::{reader, store};
@@ -44,6 +45,7 @@ pub fn start(pool: &PgPool) {
         return;
     };
     let threads = Arc::new(threads);
+    let kept = Arc::new(Kept::default());
     let pruned = pool.clone();
     tokio::spawn(async move {
         loop {
@@ -54,13 +56,13 @@ pub fn start(pool: &PgPool) {
         }
     });
     for n in 0..threads.current_num_threads().max(2) {
-        let (pool, threads) = (pool.clone(), threads.clone());
+        let (pool, threads, kept) = (pool.clone(), threads.clone(), kept.clone());
         let name = format!("{}-{n}-{:x}", std::process::id(), rhizograph_demo::random::mix(n as u64 + seed()));
         tokio::spawn(async move {
             loop {
                 match queue::take(&pool, &name).await {
                     Ok(Some(item)) => {
-                        if let Err(e) = work(&pool, &threads, item, &name).await {
+                        if let Err(e) = work(&pool, &threads, &kept, item, &name).await {
                             tracing::warn!("background work: {e}");
                             tokio::time::sleep(REST).await;
                         }
@@ -82,10 +84,16 @@ fn seed() -> u64 {
     since.map_or(0, |d| d.as_nanos() as u64)
 }
 
-async fn work(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: Item, name: &str) -> sqlx::Result<()> {
+async fn work(
+    pool: &PgPool,
+    threads: &Arc<rayon::ThreadPool>,
+    kept: &Arc<Kept>,
+    item: Item,
+    name: &str,
+) -> sqlx::Result<()> {
     // A drawing that somebody changes meanwhile is done again on its new state, a few times.
     for _ in 0..4 {
-        let doing = do_item(pool, threads, &item);
+        let doing = do_item(pool, threads, kept, &item);
         tokio::pin!(doing);
         let outcome = loop {
             tokio::select! {
@@ -108,17 +116,32 @@ async fn apart<T: Send + 'static>(
     tokio::task::spawn_blocking(move || threads.install(f)).await.ok()
 }
 
-async fn do_item(pool: &PgPool, threads: &Arc<rayon::ThreadPool>, item: &Item) -> sqlx::Result<Outcome> {
+async fn do_item(
+    pool: &PgPool,
+    threads: &Arc<rayon::ThreadPool>,
+    kept: &Arc<Kept>,
+    item: &Item,
+) -> sqlx::Result<Outcome> {
     let broke = || Outcome::Failed("the computation broke off".into());
     match (&item.settings, item.drawing, item.sheet) {
         (Settings::Lift(settings), Some(drawing), _) => {
             let stored = store::load(pool, drawing).await?;
             let (bytes, how) = store::original(pool, drawing).await?;
-            let swatches: Vec<String> = store::swatches(pool, stored.shot).await?.into_iter().map(|s| s.id).collect();
+            let swatches = store::paints(pool, stored.shot).await?;
             let settings = settings.clone();
             let done =
                 apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, &swatches));
             Ok(done.await.unwrap_or_else(broke))
+        }
+        (Settings::Replace(replace), Some(drawing), _) => {
+            let asked = carrying::read_with_paints(pool, drawing).await?;
+            let replace = replace.clone();
+            Ok(apart(threads, move || carrying::replace(&asked, replace)).await.unwrap_or_else(broke))
+        }
+        (Settings::Carry(carriage), Some(drawing), _) => {
+            let asked = carrying::ask(pool, drawing, carriage).await?;
+            let kept = kept.clone();
+            Ok(apart(threads, move || carrying::carry(&asked, &kept)).await.unwrap_or_else(broke))
         }
         (Settings::Deliver(delivery), _, Some(sheet)) => {
             let pegs = store::pegs_of_shot(pool, item.shot).await?;

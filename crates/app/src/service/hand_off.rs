@@ -5,7 +5,7 @@ use crate::service::error::Error;
 use crate::service::open::Open;
 use crate::service::pictures;
 use rhizograph_core::model::line::Line;
-use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::paint::{Swatch, colour_of, parted};
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_formats::{drawing_json, raster_out, svg_out};
@@ -95,8 +95,10 @@ pub fn take(open: &Open, swatches: &[Swatch], name: &str) -> Result<Taken, Error
                 .iter()
                 .filter_map(|r| {
                     let fill = open.scene.fill(r.id)?;
-                    let s = swatches.iter().find(|s| s.id == fill)?;
-                    Some(svg_out::Fill { name: s.name.clone(), colour: s.colour, rings: &r.rings })
+                    let (id, tone) = parted(fill);
+                    let s = swatches.iter().find(|s| s.id == id)?;
+                    let name = tone.map_or_else(|| s.name.clone(), |tone| format!("{}, {tone}", s.name));
+                    Some(svg_out::Fill { name, colour: colour_of(swatches, fill)?, rings: &r.rings })
                 })
                 .collect();
             let colour = |line: &Line| pictures::colour_of(line, swatches).unwrap_or(ink.colour);

@@ -4,6 +4,7 @@
 //! Whoever waits for a scene holds no place for heavy work, and whoever holds a place waits for nothing else: so nobody
 //! waits in a circle.
 
+pub mod carry;
 pub mod demo;
 pub mod error;
 pub mod events;

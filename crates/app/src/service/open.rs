@@ -57,7 +57,7 @@ pub(super) async fn known_open(slot: &Slot, stored: Arc<Stored>) -> Option<Open>
 }
 
 /// The ink that was lifted, or none where lifting failed.
-pub(super) fn ink_or_none<'a>(sheet: &Sheet, lifted: &'a Inked) -> Cow<'a, Ink> {
+pub fn ink_or_none<'a>(sheet: &Sheet, lifted: &'a Inked) -> Cow<'a, Ink> {
     match lifted {
         Ok((ink, _)) => Cow::Borrowed(ink),
         Err(_) => Cow::Owned(Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3])),
@@ -80,10 +80,12 @@ pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
     Progress {
         lifted,
         join_open: if lifted { open(&[Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver]) } else { 0 },
-        paint_open: if lifted { open(&[Kind::Unpainted, Kind::TwoPaints]) } else { 0 },
+        paint_open: if lifted { open(&[Kind::Unpainted, Kind::TwoPaints, Kind::Doubtful, Kind::Unlike]) } else { 0 },
         regions: scene.regions.len(),
         beyond: scene.regions.beyond(),
         painted: scene.fills.iter().flatten().count(),
+        carried: sheet.drops.iter().filter(|d| d.is_carried()).count(),
+        doubtful: open(&[Kind::Doubtful]),
         settled: sheet.settled.len(),
     }
 }

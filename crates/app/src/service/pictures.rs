@@ -3,7 +3,7 @@
 use crate::service::error::Error;
 use crate::service::open::{Open, ink_or_none};
 use rhizograph_core::model::line::Line;
-use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::paint::{self, Swatch};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::{Plane, Rgb};
@@ -39,8 +39,7 @@ pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
 
 /// The colour of a line that has one of its own.
 pub fn colour_of(line: &Line, swatches: &[Swatch]) -> Option<Rgb> {
-    let id = line.swatch.as_ref()?;
-    swatches.iter().find(|s| s.id == *id).map(|s| s.colour)
+    paint::colour_of(swatches, line.swatch.as_ref()?)
 }
 
 /// Columns and rows of the ink in its colours.
@@ -102,8 +101,8 @@ fn at_size(ink: &Ink, level: u32, area: [usize; 4]) -> Ink {
 fn colours(open: &Open, swatches: &[Swatch]) -> Vec<[u8; 4]> {
     std::iter::once([0; 4])
         .chain(open.scene.fills.iter().map(|fill| {
-            let found = fill.as_ref().and_then(|f| swatches.iter().find(|s| s.id == *f));
-            found.map_or([0; 4], |s| [s.colour[0], s.colour[1], s.colour[2], 255])
+            let found = fill.as_ref().and_then(|f| paint::colour_of(swatches, f));
+            found.map_or([0; 4], |[r, g, b]| [r, g, b, 255])
         }))
         .collect()
 }

@@ -2,6 +2,7 @@
 //! shown is brought up, and only then counts.
 
 use crate::api::StepTold;
+use crate::jobs::queue::{self, Carriage};
 use crate::service::error::Error;
 use crate::service::held::{Lifted, SceneAt, Slot};
 use crate::service::latest::Done;
@@ -88,11 +89,8 @@ impl Bench {
         }
         let since = since.flatten();
         let swatches: Vec<String> = match command {
-            Command::Hold(HoldStep::Paste { .. })
-            | Command::Draw(_)
-            | Command::Paint(PaintStep::Fill { .. } | PaintStep::FillEmpties { .. } | PaintStep::ColourLines { .. }) => {
-                let swatches = store::swatches(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?;
-                swatches.into_iter().map(|s| s.id).collect()
+            Command::Hold(HoldStep::Paste { .. }) | Command::Draw(_) | Command::Paint(_) => {
+                store::paints(&self.pool, open.stored.shot).await.map_err(Error::of_shot)?
             }
             _ => Vec::new(),
         };
@@ -111,6 +109,7 @@ impl Bench {
             Some(inking) => self.ink(&slot, &open.stored, (&sheet.recipes.intake, &inking, sheet.dpi), None).await?,
             None => open.lifted.clone(),
         };
+        let is_carrying = matches!(command, Command::Paint(PaintStep::Carry { .. }));
         let (open, change) = apart(move || {
             let sheet = &open.stored.sheet;
             let ground = Standing { lifted: &lifted, scene: &open.scene, swatches: &swatches };
@@ -133,12 +132,17 @@ impl Bench {
             let shot = open.stored.shot;
             return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open, &author)).await?))));
         }
+        let is_teaching = !is_carrying && change.settles_carried();
         let (before, after) = (open.stored.clone(), change.apply(&open.stored.sheet)?);
         drop(open);
         // Whoever made it on an older state is shown all that came since.
         let numbering = if now == revision { numbering } else { 0 };
         let step = Step::Add(Box::new(change), author.clone());
-        self.finish(&slot, before, (&author, numbering), after, step).await
+        let told = self.finish(&slot, before, (&author, numbering), after, step).await?;
+        if is_teaching {
+            teach_soon(self.pool.clone(), told.0, id);
+        }
+        Ok(told)
     }
 
     /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
@@ -309,6 +313,25 @@ impl Bench {
         });
         Ok((stored, tx))
     }
+}
+
+/// What was settled of carried paint is carried on to the drawings behind that were painted the same way.
+fn teach_soon(pool: PgPool, shot: i64, id: i64) {
+    tokio::spawn(async move {
+        let teaching = async {
+            let all = store::placed(&pool, shot).await?;
+            let behind = all.iter().skip_while(|d| d.id != id).skip(1).take_while(|d| d.progress.carried > 0);
+            let behind: Vec<i64> = behind.map(|d| d.id).collect();
+            let settings = queue::Settings::Carry(Carriage { from: id, back: false });
+            if behind.is_empty() || queue::is_waiting(&pool, shot, &settings).await? {
+                return Ok(());
+            }
+            queue::add(&pool, shot, "Carry on what was settled", &settings, &behind, &[]).await.map(|_| ())
+        };
+        if let Err(e) = sqlx::Result::<()>::from(teaching.await) {
+            tracing::warn!("what was settled was not carried on: {e}");
+        }
+    });
 }
 
 /// After so long without a step nobody waits for the next one.

@@ -8,7 +8,7 @@ use crate::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
 use crate::intake::NewDrawing;
 use rhizograph_core::edit::Change;
 use rhizograph_core::geom::Pt;
-use rhizograph_core::model::paint::Swatch;
+use rhizograph_core::model::paint::{ColourModel, Swatch};
 use rhizograph_core::model::recipe::Register;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_formats::Reading;
@@ -186,6 +186,27 @@ pub async fn drawings_of(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<i64>> {
     sqlx::query_scalar("select id from drawings where shot = $1 order by place").bind(shot).fetch_all(pool).await
 }
 
+/// A drawing in its shot, and how far it is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Placed {
+    pub id: i64,
+    pub progress: Progress,
+}
+
+impl Placed {
+    /// Somebody painted some of it, rather than all being carried there.
+    pub fn is_painted_by_hand(&self) -> bool {
+        self.progress.painted > self.progress.carried
+    }
+}
+
+/// The drawings of a shot and how far they are, in order.
+pub async fn placed(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Placed>> {
+    let sql = "select id, progress from drawings where shot = $1 order by place";
+    let rows: Vec<(i64, Json<Progress>)> = sqlx::query_as(sql).bind(shot).fetch_all(pool).await?;
+    Ok(rows.into_iter().map(|(id, Json(progress))| Placed { id, progress }).collect())
+}
+
 pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
     let Json(s) = sqlx::query_scalar("select swatches from shots where id = $1").bind(shot).fetch_one(pool).await?;
     Ok(s)
@@ -220,11 +241,28 @@ pub async fn keep_thumbnail(
     Ok(())
 }
 
-pub async fn set_swatches(pool: &PgPool, shot: i64, revision: i64, swatches: &[Swatch]) -> sqlx::Result<Written> {
-    let sql =
-        "update shots set swatches = $3, revision = revision + 1 where id = $1 and revision = $2 returning revision";
-    let done: Option<i64> =
-        sqlx::query_scalar(sql).bind(shot).bind(revision).bind(Json(swatches)).fetch_optional(pool).await?;
+/// The colour model of a shot, with its name.
+pub async fn colour_model(pool: &PgPool, shot: i64) -> sqlx::Result<(ColourModel, String)> {
+    let sql = "select tones, swatches, number || ' ' || name from shots where id = $1";
+    let (Json(tones), Json(swatches), name) = sqlx::query_as(sql).bind(shot).fetch_one(pool).await?;
+    Ok((ColourModel { tones, swatches }, name))
+}
+
+/// All that paint may name in a shot: its swatches and their tones.
+pub async fn paints(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<String>> {
+    Ok(swatches(pool, shot).await?.iter().flat_map(Swatch::paints).collect())
+}
+
+pub async fn set_colour_model(
+    pool: &PgPool,
+    shot: i64,
+    revision: i64,
+    ColourModel { tones, swatches }: &ColourModel,
+) -> sqlx::Result<Written> {
+    let sql = "update shots set swatches = $3, tones = $4, revision = revision + 1
+               where id = $1 and revision = $2 returning revision";
+    let query = sqlx::query_scalar(sql).bind(shot).bind(revision).bind(Json(swatches)).bind(Json(tones));
+    let done: Option<i64> = query.fetch_optional(pool).await?;
     if let Some(revision) = done {
         return Ok(Written::Done { revision });
     }
@@ -258,11 +296,12 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
     for production in sqlx::query("select id, name from productions order by name").fetch_all(pool).await? {
         let id: i64 = production.try_get("id")?;
         let mut shots = Vec::new();
-        for shot in
-            sqlx::query("select id, number, name, swatches, revision from shots where production = $1 order by number")
-                .bind(id)
-                .fetch_all(pool)
-                .await?
+        for shot in sqlx::query(
+            "select id, number, name, tones, swatches, revision from shots where production = $1 order by number",
+        )
+        .bind(id)
+        .fetch_all(pool)
+        .await?
         {
             let shot_id: i64 = shot.try_get("id")?;
             let rows = sqlx::query(
@@ -271,12 +310,13 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
             .bind(shot_id)
             .fetch_all(pool)
             .await?;
-            let Json(swatches) = shot.try_get("swatches")?;
+            let (Json(tones), Json(swatches)) = (shot.try_get("tones")?, shot.try_get("swatches")?);
             shots.push(ShotInfo {
                 id: shot_id,
                 number: shot.try_get("number")?,
                 name: shot.try_get("name")?,
                 revision: shot.try_get("revision")?,
+                tones,
                 swatches,
                 drawings: rows.iter().map(info).collect::<sqlx::Result<_>>()?,
             });

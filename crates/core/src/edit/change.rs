@@ -106,6 +106,11 @@ impl Change {
         self.drops.items().map(|d| d.at)
     }
 
+    /// Whether paint goes or changes that was carried from another drawing, or is told to be unlike one.
+    pub fn settles_carried(&self) -> bool {
+        self.drops.gone.iter().any(|d| d.like.is_some())
+    }
+
     /// The erasures that come or go.
     pub(super) fn erasures(&self) -> impl Iterator<Item = &Erasure> {
         self.erased.items().map(|e| &e.it)

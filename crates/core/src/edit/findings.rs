@@ -7,6 +7,7 @@ use crate::error::Error;
 use crate::geom::Pt;
 use crate::join::{Gap, Tail};
 use crate::model::line::Form;
+use crate::model::paint::Drop;
 use crate::model::recipe::CloseWith;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, SAME_PLACE, Settled, Verdict};
@@ -106,7 +107,7 @@ fn settle<'a>(
     asked: impl Iterator<Item = (&'a String, Way)>,
 ) -> Result<String, Error> {
     let mut tails: Vec<&Tail> = Vec::new();
-    let (mut closed, mut left) = (0, 0);
+    let (mut closed, mut kept, mut left) = (0, 0, 0);
     for (id, way) in asked {
         let f = finding(scene, id)?;
         let end = scene.findings.end_of(id);
@@ -118,6 +119,10 @@ fn settle<'a>(
             (Kind::Gap | Kind::Leak, Way::Decided(Verdict::Seamed)) => Some(CloseWith::Seam),
             (Kind::Tail, Way::AsFits(_) | Way::Decided(Verdict::Cut)) => {
                 tails.push(end.and_then(|e| scene.tails.at(e)).ok_or_else(unknown)?);
+                continue;
+            }
+            (Kind::Doubtful | Kind::Unlike, Way::AsFits(_)) => {
+                kept += settle_paint(after, scene, f);
                 continue;
             }
             // These have no one way of being settled: to leave them knowingly is.
@@ -138,12 +143,23 @@ fn settle<'a>(
         }
     }
     let cut = cut_all(after, scene, &tails);
-    Ok(match (closed, cut, left) {
-        (c, 0, 0) if c > 0 => counted("closed", c, "gap"),
-        (0, t, 0) if t > 0 => counted("cut", t, "tail"),
-        (0, 0, l) => counted("left", l, "finding"),
-        (c, t, l) => counted("settled", c + t + l, "finding"),
+    Ok(match (closed, cut, kept, left) {
+        (c, 0, 0, 0) if c > 0 => counted("closed", c, "gap"),
+        (0, t, 0, 0) if t > 0 => counted("cut", t, "tail"),
+        (0, 0, k, 0) if k > 0 => counted("took as told", k, "region"),
+        (0, 0, 0, l) => counted("left", l, "finding"),
+        (c, t, k, l) => counted("settled", c + t + k + l, "finding"),
     })
+}
+
+/// Takes the paint that a region's counterpart has; how many regions that are.
+fn settle_paint(after: &mut Sheet, scene: &Scene, f: &Finding) -> usize {
+    let Some(swatch) = f.like.as_ref().and_then(|l| l.swatches.first()) else { return 0 };
+    let is_here = |at: Pt| scene.regions.at(at).map(|r| r.id) == f.region;
+    for drop in after.drops.iter_mut().filter(|d| is_here(d.at)) {
+        drop.it = Drop::by_hand(drop.at, swatch);
+    }
+    1
 }
 
 /// Closes a gap with a bridge or a seam of the same path.

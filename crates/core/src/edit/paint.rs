@@ -6,8 +6,9 @@ use crate::error::Error;
 use crate::geom::Pt;
 use crate::model::line::{Line, Made};
 use crate::model::numbered::Numbered;
-use crate::model::paint::Drop;
+use crate::model::paint::{CarriedDrop, Drop, Like, parted};
 use crate::model::sheet::Sheet;
+use crate::model::verdict::{Kind, Settled, Verdict};
 use crate::scene::Scene;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
@@ -25,6 +26,12 @@ pub enum PaintStep {
     FillEmpties { swatch: String },
     /// Takes the paint out of the regions at these places.
     Clear { at: Vec<Pt> },
+    /// Puts one swatch in the place of another all over the drawing, tones by like tones, lines too; without one regions are
+    /// emptied and lines take the ink's colour. Of a tone: just that.
+    Replace { swatch: String, by: Option<String> },
+    /// Paints regions as their counterparts in another drawing are, in the place of all that was carried before. What
+    /// somebody has painted stays, and is told where it is unlike.
+    Carry { drawing: String, drops: Vec<CarriedDrop> },
     /// Gives lines the colour of a swatch; without one, the ink's.
     ColourLines {
         #[ts(type = "number[]")]
@@ -33,13 +40,18 @@ pub enum PaintStep {
     },
 }
 
+/// The most swatches that are told of what is carried, and the longest name of a drawing.
+const MOST_SWATCHES: usize = 4;
+const LONGEST_NAME: usize = 200;
+
 impl PaintStep {
     /// How many places it names.
     pub(super) fn named(&self) -> usize {
         match self {
             PaintStep::Fill { at, .. } | PaintStep::Clear { at } => at.len(),
             PaintStep::ColourLines { lines, .. } => lines.len(),
-            PaintStep::FillEmpties { .. } => 0,
+            PaintStep::Carry { drops, .. } => drops.len(),
+            PaintStep::FillEmpties { .. } | PaintStep::Replace { .. } => 0,
         }
     }
 
@@ -57,10 +69,9 @@ impl PaintStep {
                 let mut filled = HashSet::new();
                 for &p in at {
                     let region = scene.regions.at(p).ok_or(Error::NoRegion(p.x, p.y))?;
-                    let is_as_asked =
-                        matches!(had.get(&region.id).map(Vec::as_slice), Some([d]) if d.swatch == *swatch);
+                    let is_as_asked = matches!(had.get(&region.id).map(Vec::as_slice), Some([d]) if d.swatch == *swatch && d.like.is_none());
                     if !is_as_asked && filled.insert(region.id) {
-                        new.push(Drop { at: region.seed, swatch: swatch.clone() });
+                        new.push(Drop::by_hand(region.seed, swatch));
                     }
                 }
                 after.drops.retain(|d| !filled.contains(&region_of(scene, d.at)));
@@ -70,7 +81,7 @@ impl PaintStep {
             PaintStep::FillEmpties { swatch } => {
                 known(ground.swatches(), swatch)?;
                 let empty = scene.regions.iter().filter(|r| scene.fill(r.id).is_none());
-                let new: Vec<Drop> = empty.map(|r| Drop { at: r.seed, swatch: swatch.clone() }).collect();
+                let new: Vec<Drop> = empty.map(|r| Drop::by_hand(r.seed, swatch)).collect();
                 let label = counted("filled", new.len(), "empty region");
                 new.into_iter().for_each(|drop| after.drop_paint(drop));
                 label
@@ -81,6 +92,34 @@ impl PaintStep {
                 after.drops.retain(|d| !asked.contains(&region_of(scene, d.at)));
                 counted("cleared", asked.len(), "region")
             }
+            PaintStep::Replace { swatch, by } => {
+                by.iter().try_for_each(|s| known(ground.swatches(), s))?;
+                let is_of = |paint: &str| paint == swatch || parted(paint).0 == swatch;
+                let new = |paint: &str| {
+                    let by = by.as_ref()?;
+                    let toned = parted(paint).1.filter(|_| paint != swatch).map(|tone| format!("{by}/{tone}"));
+                    Some(toned.filter(|t| ground.swatches().contains(t)).unwrap_or_else(|| by.clone()))
+                };
+                let mut regions = HashSet::new();
+                for drop in after.drops.iter_mut().filter(|d| is_of(&d.swatch)) {
+                    regions.insert(region_of(scene, drop.at));
+                    if let Some(new) = new(&drop.swatch) {
+                        drop.it = Drop::by_hand(drop.at, new);
+                    }
+                }
+                if by.is_none() {
+                    after.drops.retain(|d| !is_of(&d.swatch));
+                }
+                let mut lines = 0;
+                for line in after.lines.iter_mut().filter(|l| l.swatch.as_deref().is_some_and(is_of)) {
+                    let line = Arc::make_mut(line);
+                    line.swatch = line.swatch.as_deref().and_then(new);
+                    lines += 1;
+                }
+                let label = counted(if by.is_some() { "replaced in" } else { "emptied" }, regions.len(), "region");
+                if lines > 0 { format!("{label}, {}", counted("recoloured", lines, "line")) } else { label }
+            }
+            PaintStep::Carry { drawing, drops } => carry(after, ground, drawing, drops)?,
             PaintStep::ColourLines { lines, swatch } => {
                 swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
                 let asked: HashSet<u64> = lines.iter().copied().collect();
@@ -104,6 +143,64 @@ impl PaintStep {
             }
         })
     }
+}
+
+fn carry(after: &mut Sheet, ground: &dyn Ground, drawing: &str, drops: &[CarriedDrop]) -> Result<String, Error> {
+    let scene = ground.scene();
+    if drawing.len() > LONGEST_NAME {
+        return Err(Error::Mismatch("the name of a drawing has up to 200 bytes"));
+    }
+    let mut told: FxHashMap<u32, (Pt, Like)> = FxHashMap::default();
+    for drop in drops {
+        if drop.swatches.len() > MOST_SWATCHES {
+            return Err(Error::Mismatch("what is carried has up to four swatches"));
+        }
+        if !(0.0..=1.0).contains(&drop.confidence) {
+            return Err(Error::Mismatch("a confidence lies between 0 and 1"));
+        }
+        drop.swatches.iter().try_for_each(|s| known(ground.swatches(), s))?;
+        let region = scene.regions.at(drop.at).ok_or(Error::NoRegion(drop.at.x, drop.at.y))?;
+        let like = Like {
+            drawing: drawing.to_owned(),
+            swatches: drop.swatches.clone(),
+            confidence: drop.confidence,
+            doubtful: drop.doubtful,
+            carried: true,
+        };
+        told.insert(region.id, (region.seed, like));
+    }
+    let mut by_hand: HashSet<u32> = HashSet::new();
+    for drop in after.drops.iter_mut().filter(|d| !d.is_carried()) {
+        let region = region_of(scene, drop.at);
+        by_hand.insert(region);
+        let unlike = told.get(&region).filter(|(_, l)| l.swatches.first().is_some_and(|s| *s != drop.swatch));
+        drop.like = unlike.map(|(_, like)| Box::new(Like { carried: false, ..like.clone() }));
+    }
+    // What is told as it was stays the same drop.
+    let mut kept: HashSet<u32> = HashSet::new();
+    after.drops.retain(|d| {
+        let region = region_of(scene, d.at);
+        let is_as_told = || told.get(&region).is_some_and(|(_, like)| d.like.as_deref() == Some(like));
+        !d.is_carried() || (!by_hand.contains(&region) && is_as_told() && kept.insert(region))
+    });
+    let mut new: Vec<(u32, Pt, Like)> = told
+        .into_iter()
+        .filter(|(region, _)| !by_hand.contains(region) && !kept.contains(region))
+        .map(|(region, (at, like))| (region, at, like))
+        .collect();
+    new.sort_by_key(|n| n.0);
+    let doubtful = new.iter().filter(|n| n.2.doubtful).count();
+    let painted = new.iter().filter(|n| !n.2.swatches.is_empty()).count();
+    let label = counted("carried", painted, "region");
+    for (_, at, like) in new {
+        if let Some(swatch) = like.swatches.first().cloned() {
+            after.drop_paint(Drop { at, swatch, like: Some(Box::new(like)) });
+        } else if scene.findings.iter().any(|f| f.at == at && f.kind == Kind::Unpainted && !f.left) {
+            after.settle(Settled { kind: Kind::Unpainted, at, how: Verdict::Left });
+        }
+    }
+    let doubts = if doubtful > 0 { format!(", {doubtful} doubtful") } else { String::new() };
+    Ok(format!("{label} from {drawing}{doubts}"))
 }
 
 /// The number of the region at a place; 0: none.

@@ -157,6 +157,8 @@ fn paint_stands(step: &PaintStep, scene: &Scene, since: &Since) -> bool {
             is_as_before && !painted.contains(&r)
         }),
         PaintStep::ColourLines { .. } => true,
-        PaintStep::FillEmpties { .. } => since.regions.is_empty() && since.drops.is_empty(),
+        // What others painted meanwhile is by hand, and stays.
+        PaintStep::Carry { .. } => since.regions.is_empty(),
+        PaintStep::FillEmpties { .. } | PaintStep::Replace { .. } => since.regions.is_empty() && since.drops.is_empty(),
     }
 }

@@ -200,6 +200,13 @@ impl Sheet {
             && self.traced.as_ref().is_none_or(|t| by_hand(&t.inking.by_hand))
     }
 
+    /// How many drops and lines have paint of some kind.
+    pub fn uses(&self, is_of: impl Fn(&str) -> bool) -> [usize; 2] {
+        let drops = self.drops.iter().filter(|d| is_of(&d.swatch)).count();
+        let lines = self.lines.iter().filter(|l| l.swatch.as_deref().is_some_and(&is_of)).count();
+        [drops, lines]
+    }
+
     /// How many lines somebody made or changed by hand: tracing again keeps them.
     pub fn handmade(&self) -> usize {
         self.lines.iter().filter(|l| l.made != Made::Traced).count()

@@ -15,6 +15,10 @@ pub enum Kind {
     Sliver,
     Unpainted,
     TwoPaints,
+    /// Carried from another drawing, and to be looked at.
+    Doubtful,
+    /// Painted unlike its counterpart in another drawing.
+    Unlike,
 }
 
 /// How a finding was settled.

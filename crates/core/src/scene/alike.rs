@@ -47,7 +47,7 @@ pub fn alike(findings: &Findings, network: &Network, dpi: f64) -> Vec<Vec<String
     let reach = REACH * px_per_mm(dpi);
     let all: Vec<Trait> = findings
         .iter()
-        .filter(|f| !matches!(f.kind, Kind::Unpainted | Kind::TwoPaints))
+        .filter(|f| !matches!(f.kind, Kind::Unpainted | Kind::TwoPaints | Kind::Doubtful | Kind::Unlike))
         .map(|finding| {
             let end = findings.end_of(&finding.id).and_then(|key| network.end(key));
             Trait { finding, end: end.map(|e| (e.dir, e.width)) }

@@ -4,6 +4,7 @@
 use crate::geom::{Pt, pt};
 use crate::join::{Gap, Gaps, Tails};
 use crate::model::numbered::Numbered;
+use crate::model::paint::{Drop, Like};
 use crate::model::recipe::px_per_mm;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, SAME_PLACE, Settled, Verdict};
@@ -41,6 +42,10 @@ pub struct Finding {
     pub parts: Option<[Option<usize>; 2]>,
     /// The region it is about.
     pub region: Option<u32>,
+    /// What its region was found like in another drawing, where that is what it is about.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub like: Option<Box<Like>>,
     /// It was left knowingly.
     pub left: bool,
 }
@@ -65,6 +70,8 @@ fn id_of(kind: Kind, at: Pt, about: About, network: &Network) -> String {
         Kind::Sliver => "sliver",
         Kind::Unpainted => "unpainted",
         Kind::TwoPaints => "two-paints",
+        Kind::Doubtful => "doubtful",
+        Kind::Unlike => "unlike",
     };
     let place = format!("{name}@{:.1},{:.1}", at.x, at.y);
     match about {
@@ -105,10 +112,20 @@ impl Spec {
             (Kind::Tail, _) => 3.0 + self.confidence,
             (Kind::Gap | Kind::Leak, None) => 2.0 + self.confidence,
             (Kind::TwoPaints, _) => 2.0 + share(self.size),
+            (Kind::Doubtful, _) => 1.5 + 0.5 * share(self.size),
+            (Kind::Unlike, _) => 1.5 + 0.5 * share(self.size),
             (Kind::Unpainted, _) => 1.0 + share(self.size),
             (Kind::LooseEnd, _) => 1.0,
             (Kind::Sliver, _) => share(self.size),
         }
+    }
+}
+
+/// The newest drop in a region.
+fn drop_in(dropped: Dropped, sheet: &Sheet) -> Option<&Drop> {
+    match dropped {
+        Dropped::None => None,
+        Dropped::Alike(k) | Dropped::Differing(k) => sheet.drops.get(k).map(|d| &d.it),
     }
 }
 
@@ -146,7 +163,7 @@ pub struct Findings {
 }
 
 /// So many kinds there are.
-const KINDS: usize = Kind::TwoPaints as usize + 1;
+const KINDS: usize = Kind::Unlike as usize + 1;
 
 /// Makes a list as long as that, with room to grow a little: laid elsewhere it would hold an edit up.
 fn grown<T>(list: &mut Vec<Option<T>>, len: usize) {
@@ -334,13 +351,20 @@ impl Findings {
             let n = id as usize - 1;
             let spec = regions.get(id).and_then(|region| {
                 let area = region.area as f64;
-                let kind = match drops[n] {
-                    Dropped::None if area < least => Kind::Sliver,
-                    Dropped::None => Kind::Unpainted,
-                    Dropped::Differing(_) => Kind::TwoPaints,
-                    Dropped::Alike(_) => return None,
-                };
-                Some(plain(kind, region.seed, area))
+                let of = |kind: Kind| plain(kind, region.seed, area);
+                Some(match drops[n] {
+                    Dropped::None if area < least => of(Kind::Sliver),
+                    Dropped::None => of(Kind::Unpainted),
+                    Dropped::Differing(_) => of(Kind::TwoPaints),
+                    Dropped::Alike(k) => {
+                        let drop = &sheet.drops[k];
+                        let like = drop.like.as_ref().filter(|l| !l.carried || l.doubtful)?;
+                        let kind = if like.carried { Kind::Doubtful } else { Kind::Unlike };
+                        // Its number tells it from what was carried before.
+                        let quiet = !like.carried && like.doubtful;
+                        Spec { confidence: like.confidence, quiet, mark: drop.id, ..of(kind) }
+                    }
+                })
             });
             let mut was = self.regions[n].take();
             self.drop_changed(&mut was, spec.as_ref(), &mut edited);
@@ -357,6 +381,12 @@ impl Findings {
                 },
                 About::Region(_) => Vec::new(),
             };
+            let like = match about {
+                About::Region(id) if matches!(spec.kind, Kind::Doubtful | Kind::Unlike) => {
+                    drop_in(drops[id as usize - 1], sheet).and_then(|d| d.like.clone())
+                }
+                _ => None,
+            };
             let finding = Finding {
                 id: id_of(spec.kind, spec.at, about, network),
                 kind: spec.kind,
@@ -370,6 +400,7 @@ impl Findings {
                 harm: spec.harm(),
                 parts: spec.parts,
                 region: if let About::Region(id) = about { Some(id) } else { None },
+                like,
                 left: spec.left,
             };
             let rank = rank(&finding, about);

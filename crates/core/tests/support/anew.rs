@@ -42,7 +42,17 @@ pub fn is_that_of(scene: &Scene, sheet: &Sheet, ink: &Ink) -> Result<(), TestCas
 pub fn finds_the_same(scene: &Scene, anew: &Scene) -> Result<(), TestCaseError> {
     let findings = |s: &Scene| s.findings.iter().map(|f| Finding { region: None, ..f.clone() }).collect::<Vec<_>>();
     prop_assert_eq!(findings(scene), findings(anew));
-    for kind in [Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver, Kind::Unpainted, Kind::TwoPaints] {
+    for kind in [
+        Kind::Gap,
+        Kind::Tail,
+        Kind::Leak,
+        Kind::LooseEnd,
+        Kind::Sliver,
+        Kind::Unpainted,
+        Kind::TwoPaints,
+        Kind::Doubtful,
+        Kind::Unlike,
+    ] {
         prop_assert_eq!(scene.findings.open(kind), anew.findings.open(kind), "open, {:?}", kind);
     }
     Ok(())

@@ -5,6 +5,7 @@
 import { go, route } from '../state/route.svelte';
 import { bench, STATIONS, type Backdrop } from '../state/bench.svelte';
 import { clicked } from '../state/clicked.svelte';
+import { colours } from '../state/colours.svelte';
 import { findings } from '../state/findings.svelte';
 import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
@@ -22,7 +23,8 @@ export interface Key {
     caps: string[];
     /** As it is bound; none: the pointer's own, told here only. Others may do the same. */
     on?: string[];
-    run?: () => void;
+    /** Given the name that was pressed. */
+    run?: (name: string) => void;
     /** Else it does what the browser would. */
     when?: () => boolean;
     /** When it is let go. */
@@ -75,6 +77,13 @@ function putDown() {
 }
 
 const { camera } = bench;
+const atPaint = () => bench.station === 'paint';
+function takeListed(n: number) {
+    const s = colours.listed[n - 1];
+    if (!s) return;
+    colours.takeSwatch(s.id);
+    bench.tool = 'fill';
+}
 const atDraw = () => bench.station === 'draw';
 const inHand = () => atDraw() && held.ids.length > 0;
 const mod = (cap: string, on: string, run: () => void, when = inHand): Key => ({
@@ -105,8 +114,12 @@ export const GROUPS: Group[] = [
                 does: 'next, previous',
                 keys: [one('J', 'j', () => findings.step(1)), one('K', 'k', () => findings.step(-1))],
             },
-            { does: 'accept: bridge, cut, fill', keys: [one('A', 'a', () => offers.take('A'))] },
+            { does: 'accept: bridge, cut, fill, as carried', keys: [one('A', 'a', () => offers.take('A'))] },
             { does: 'close the gap with a seam', keys: [one('S', 's', () => offers.take('S'))] },
+            {
+                does: 'take the second, third, fourth swatch that a doubtful region may have',
+                keys: [told('S'), one('D', 'd', () => offers.take('D')), one('G', 'g', () => offers.take('G'))],
+            },
             { does: 'leave knowingly, or open again', keys: [one('X', 'x', () => offers.take('X'))] },
             {
                 does: 'the same with all that are like it',
@@ -187,10 +200,11 @@ export const GROUPS: Group[] = [
                 keys: [one('F', 'f', () => sheet.view && camera.fit(sheet.view.width, sheet.view.height))],
             },
             {
-                does: 'turn the view by 15°; the drawing stays as it is',
+                // At Paint the digits they share a key with take swatches.
+                does: 'turn the view by 15° (not at Paint); the drawing stays as it is',
                 keys: [
-                    { caps: ['('], on: ['(', 'Shift+('], run: () => camera.turnInSteps(-1) },
-                    { caps: [')'], on: [')', 'Shift+)'], run: () => camera.turnInSteps(1) },
+                    { caps: ['('], on: ['(', 'Shift+('], run: () => camera.turnInSteps(-1), when: () => !atPaint() },
+                    { caps: [')'], on: [')', 'Shift+)'], run: () => camera.turnInSteps(1), when: () => !atPaint() },
                 ],
             },
             { does: 'turn the view freely', keys: [told('Alt', 'Wheel')] },
@@ -229,6 +243,29 @@ export const GROUPS: Group[] = [
                     { ...one('Enter', 'Enter', () => void finish(false)), when: onPath },
                     { ...one('Backspace', 'Backspace', () => clicked.back()), when: onPath },
                 ],
+            },
+            {
+                does: 'take a swatch: the first nine of the list',
+                keys: [
+                    {
+                        caps: ['Shift', '1 … 9'],
+                        on: [1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => `Shift+Digit${n}`),
+                        run: (name) => takeListed(Number(name.slice(-1))),
+                        when: atPaint,
+                    },
+                ],
+            },
+            {
+                does: 'the swatch that was in hand before',
+                keys: [{ ...one('E', 'e', () => colours.back()), when: atPaint }],
+            },
+            {
+                does: 'the next tone of the swatch in hand',
+                keys: [{ ...one('N', 'n', () => colours.nextTone()), when: atPaint }],
+            },
+            {
+                does: 'show lines and paint, only lines, only paint',
+                keys: [{ ...one('U', 'u', () => bench.showNext()), when: atPaint }],
             },
             { does: 'put the tool down', keys: [one('Esc', 'Escape', putDown)] },
         ],

@@ -17,7 +17,7 @@ export function bindings(actions: Action[]): Map<string, (e: KeyboardEvent) => v
                 out.set(name, (e) => {
                     if (isTyping(e) || (!anywhere && route.place.at !== 'drawing') || when?.() === false) return;
                     e.preventDefault();
-                    run?.();
+                    run?.(name);
                 });
             }
         }

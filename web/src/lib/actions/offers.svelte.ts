@@ -2,6 +2,7 @@
 import type { Box } from '../geometry/box';
 import { alike } from '../state/alike.svelte';
 import { bench } from '../state/bench.svelte';
+import { colours } from '../state/colours.svelte';
 import { findings } from '../state/findings.svelte';
 import { groups } from '../state/groups.svelte';
 import { probe } from '../state/probe.svelte';
@@ -10,7 +11,7 @@ import { shots } from '../state/shots.svelte';
 import type { Finding } from '../types/Finding';
 import type { Pt } from '../types/Pt';
 
-export type OfferKey = 'A' | 'S' | 'X' | '⇧ X' | 'Del';
+export type OfferKey = 'A' | 'S' | 'D' | 'G' | 'X' | '⇧ X' | 'Del';
 
 export interface Offer {
     key: OfferKey;
@@ -70,9 +71,20 @@ function waysOf(f: Finding): Offer[] {
         ];
     if (f.kind === 'tail') return [{ key: 'A', name: 'Cut', run: settle('accept') }, leave];
     if (f.kind === 'unpainted' || f.kind === 'two_paints') {
-        const s = shots.shot?.swatches.find((s) => s.id === bench.swatch);
-        if (s) return [{ key: 'A', name: `Fill: ${s.name}`, run: settle('accept') }, leave];
+        if (colours.paint)
+            return [{ key: 'A', name: `Fill: ${shots.nameOf(colours.paint)}`, run: settle('accept') }, leave];
     }
+    const told = f.like?.swatches ?? [];
+    if (f.kind === 'doubtful') {
+        // The first is as it is painted; the others are taken by the keys beside it.
+        const others = told.slice(1).map((id, n): Offer => {
+            const key = (['S', 'D', 'G'] as const)[n] ?? 'G';
+            return { key, name: shots.nameOf(id), run: () => void (sheet.busy || findings.paint(f, id)) };
+        });
+        return [{ key: 'A', name: shots.nameOf(told[0] ?? ''), run: settle('accept') }, ...others, leave];
+    }
+    if (f.kind === 'unlike')
+        return [{ key: 'A', name: `${shots.nameOf(told[0] ?? '')} here, too`, run: settle('accept') }, leave];
     return [leave];
 }
 

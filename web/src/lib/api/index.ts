@@ -3,6 +3,9 @@ import { author } from './author';
 import type { AlikeTold } from '../types/AlikeTold';
 import type { DecidedTold } from '../types/DecidedTold';
 import type { BroughtIn } from '../types/BroughtIn';
+import type { CarryTo } from '../types/CarryTo';
+import type { CarryTold } from '../types/CarryTold';
+import type { ColourModel } from '../types/ColourModel';
 import type { Command } from '../types/Command';
 import type { Delivery } from '../types/Delivery';
 import type { DrawingView } from '../types/DrawingView';
@@ -23,7 +26,7 @@ import type { Refusal } from '../types/Refusal';
 import type { ShotLift } from '../types/ShotLift';
 import type { StepTold } from '../types/StepTold';
 import type { StripRequest } from '../types/StripRequest';
-import type { Swatch } from '../types/Swatch';
+import type { SwatchUse } from '../types/SwatchUse';
 import type { Window as SheetWindow } from '../types/Window';
 
 const OWN = { 'x-rhizograph': '1' };
@@ -57,16 +60,18 @@ async function refusal(response: Response): Promise<Refused> {
 /** Asks the server, and has what it refuses or that it cannot be reached thrown in words for the artist. */
 async function reach(path: string, method: string, body?: unknown): Promise<Response> {
     let response: Response;
-    const text = body === undefined ? undefined : JSON.stringify(body);
+    const isFile = body instanceof Blob;
+    const sent = isFile ? body : body === undefined ? undefined : JSON.stringify(body);
     try {
         response = await fetch(`/api${path}`, {
             method,
             headers: {
                 'x-rhizograph-author': author(),
-                ...(method === 'GET' ? {} : { ...OWN, 'content-type': 'application/json' }),
+                ...(method === 'GET' ? {} : OWN),
+                ...(method === 'GET' || isFile ? {} : { 'content-type': 'application/json' }),
             },
-            body: text,
-            keepalive: page.closing && (text?.length ?? 0) < MOST_KEPT_ALIVE,
+            body: sent,
+            keepalive: page.closing && typeof sent === 'string' && sent.length < MOST_KEPT_ALIVE,
         });
     } catch {
         throw new Refused(0, {
@@ -87,8 +92,20 @@ export const productions = () => ask<ProductionInfo[]>('/productions');
 export const addProduction = (name: string) => ask<number>('/productions', 'POST', { name });
 export const addShot = (production: number, number: string, name: string) =>
     ask<number>('/shots', 'POST', { production, number, name });
-export const setSwatches = (shot: number, revision: number, swatches: Swatch[]) =>
-    ask<number>(`/shots/${shot}/swatches`, 'PUT', { revision, swatches });
+export const setColours = (shot: number, revision: number, model: ColourModel) =>
+    ask<number>(`/shots/${shot}/colours`, 'PUT', { revision, ...model });
+/** The colour model as a file: `colours.gpl`, `.css`, `.json`. */
+export const coloursFile = async (shot: number, name: string) =>
+    (await reach(`/shots/${shot}/colours/${name}`, 'GET')).blob();
+/** What a file of colours holds. */
+export const readColours = (file: File) =>
+    ask<ColourModel>(`/colours?name=${encodeURIComponent(file.name)}`, 'POST', file);
+/** Which drawings have a swatch. */
+export const uses = (shot: number, swatch: string) =>
+    ask<SwatchUse[]>(`/shots/${shot}/uses?swatch=${encodeURIComponent(swatch)}`);
+/** Puts one swatch in the place of another in all drawings, in the background. */
+export const replaceInShot = (shot: number, swatch: string, by: string | null) =>
+    ask<number>(`/shots/${shot}/replace`, 'POST', { swatch, by });
 export const drawing = (id: number) => ask<DrawingView>(`/drawings/${id}`);
 /** A step on what is shown: `numbering` is that of its regions. */
 export const command = (id: number, revision: number, numbering: number, command: Command) =>
@@ -155,6 +172,8 @@ export const strip = (id: number, request: StripRequest) =>
     toldWith<[number, number]>(`/drawings/${id}/strip`, request);
 
 export const jobs = (shot: number) => ask<JobInfo[]>(`/shots/${shot}/jobs`);
+/** Paints other drawings of the shot from this one. */
+export const carry = (id: number, to: CarryTo) => ask<CarryTold>(`/drawings/${id}/carry`, 'POST', { to });
 export const liftShot = (shot: number, settings: ShotLift) => ask<number>(`/shots/${shot}/lift`, 'POST', settings);
 export const addBlank = (shot: number, blank: NewBlank) => ask<BroughtIn>(`/shots/${shot}/blank`, 'POST', blank);
 export const deliver = (shot: number, delivery: Delivery) => ask<number>(`/shots/${shot}/deliver`, 'POST', delivery);

@@ -1,5 +1,6 @@
 <script lang="ts">
     import { bench } from '../state/bench.svelte';
+    import { colours } from '../state/colours.svelte';
     import { findings } from '../state/findings.svelte';
     import { settings } from '../state/inking.svelte';
     import { probe } from '../state/probe.svelte';
@@ -291,11 +292,11 @@
     onpointerleave={() => (inHand.hover = null)}
 ></canvas>
 <canvas bind:this={over} class="pointer-events-none absolute top-0 left-0 origin-top-left" aria-hidden="true"></canvas>
-{#if inHand.hover && bench.tool === 'fill' && bench.swatch}
+{#if inHand.hover && bench.tool === 'fill' && colours.paint}
     <span
         class="pointer-events-none absolute size-4 rounded-full border-2 border-white"
         style:left="{inHand.hover[0] + 12}px"
         style:top="{inHand.hover[1] + 12}px"
-        style:background={shots.colours.get(bench.swatch)}
+        style:background={shots.colours.get(colours.paint)}
     ></span>
 {/if}

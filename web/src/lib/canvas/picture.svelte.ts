@@ -321,9 +321,10 @@ export class Picture {
         clipped(g, cornersOf([wipeX ?? 0, 0, camera.width, camera.height]), () =>
             this.#onSheet(g, () => {
                 if (bench.station === 'draw' && underlay.rough) this.#drawRough(g, underlay.rough);
-                if (!inking && bench.station !== 'weight') paintRegions(g, view, this.#drawn);
+                const shows = bench.station === 'paint' ? bench.shows : 'both';
+                if (!inking && bench.station !== 'weight' && shows !== 'lines') paintRegions(g, view, this.#drawn);
                 if (inking && (view.lift !== null || view.trouble)) this.#drawGlance(g, view, caught);
-                else inkShown = this.#tiles.draw(g, camera, lies, 'ink', inkVersion, this.ratio);
+                else if (shows !== 'paint') inkShown = this.#tiles.draw(g, camera, lies, 'ink', inkVersion, this.ratio);
             }),
         );
         return inkShown;
@@ -361,7 +362,7 @@ export class Picture {
         const now = findings.current;
         if (this.#counted) this.#counts.draw(g, COLOURS);
         else marks(g, camera, findings.near(this.#drawn, MARGIN / camera.scale), COLOURS, now);
-        if (now?.kind !== 'unpainted' || now.region === null) return;
+        if (!now || now.region === null || now.kind === 'sliver') return;
         const region = sheet.view?.regions.get(now.region);
         if (region) this.#onSheet(g, () => overlays.inHand(g, [pathOf(region)], camera.scale));
     }

@@ -168,6 +168,31 @@ function halves(g: G, [x, y]: Pt, c: Colours) {
     g.fill();
 }
 
+/** Carried, and to be looked at: a question in a round tab. */
+function question(g: G, [x, y]: Pt, c: Colours) {
+    g.beginPath();
+    g.arc(x, y, 10, 0, 7);
+    stroked(g, [4, c.paper], [2, c.line]);
+    g.fillStyle = c.paper;
+    g.fill();
+    g.fillStyle = c.line;
+    g.textAlign = 'center';
+    g.textBaseline = 'middle';
+    g.font = '700 14px "Atkinson Hyperlegible Next Variable"';
+    g.fillText('?', x, y + 0.5);
+}
+
+/** Unlike its counterpart: two bars, one whole and one open. */
+function bars(g: G, [x, y]: Pt, c: Colours) {
+    g.fillStyle = c.paper;
+    g.strokeStyle = c.tail;
+    g.lineWidth = 2.5;
+    g.fillRect(x - 11, y - 9, 22, 18);
+    g.strokeRect(x - 9, y - 6, 18, 4.5);
+    g.fillStyle = c.tail;
+    g.fillRect(x - 10, y + 2, 20, 5);
+}
+
 /** Draws the marks of findings, that of the one in hand last and with a ring around it. */
 export function marks(g: G, camera: Camera, list: Finding[], c: Colours, current: Finding | null) {
     const rest = list.filter((f) => f !== current);
@@ -201,6 +226,8 @@ function drawAll(g: G, camera: Camera, list: Finding[], c: Colours) {
     leaks(g, camera, of('leak'), c);
     of('sliver').forEach((f) => sliver(g, camera.toScreen(f.at), c));
     of('two_paints').forEach((f) => halves(g, camera.toScreen(f.at), c));
+    of('doubtful').forEach((f) => question(g, camera.toScreen(f.at), c));
+    of('unlike').forEach((f) => bars(g, camera.toScreen(f.at), c));
 }
 
 /** How near a pointer is to a mark, in screen pixels. */
@@ -308,4 +335,6 @@ export const KIND_NAMES: Record<Kind, [string, string]> = {
     sliver: ['Sliver', 'Slivers'],
     unpainted: ['Unpainted', 'Unpainted'],
     two_paints: ['Two paints', 'Two paints'],
+    doubtful: ['Doubtful', 'Doubtful'],
+    unlike: ['Unlike', 'Unlike'],
 };

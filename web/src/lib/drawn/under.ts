@@ -1,4 +1,5 @@
 /** What lies under a place of the sheet. */
+import { bench } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
 import { sheet } from '../state/sheet.svelte';
 import type { Finding } from '../types/Finding';
@@ -18,10 +19,20 @@ export function regionAt(p: Pt): RegionView | undefined {
     return near.find((r) => pen()?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd'));
 }
 
-/** The regions a stroke passes over, each once. */
+/** The regions a stroke passes over, each once, however fast it was. */
 export function regionsUnder(path: Pt[]): RegionView[] {
-    const hit = path.map(regionAt).filter((r) => r !== undefined);
-    return hit.filter((r, i) => hit.findIndex((o) => o.id === r.id) === i);
+    const hit = new Map<number, RegionView>();
+    const step = 4 / bench.camera.scale;
+    path.forEach((p, n) => {
+        const from = path[n - 1] ?? p;
+        const steps = Math.max(1, Math.ceil(Math.hypot(p[0] - from[0], p[1] - from[1]) / step));
+        for (let k = 1; k <= steps; k++) {
+            const t = k / steps;
+            const region = regionAt([from[0] + t * (p[0] - from[0]), from[1] + t * (p[1] - from[1])]);
+            if (region) hit.set(region.id, region);
+        }
+    });
+    return [...hit.values()];
 }
 
 /** The line of a kind that passes nearest to a place, no farther from it than so many px of the sheet. */

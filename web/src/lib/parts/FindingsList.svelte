@@ -4,6 +4,7 @@
     import { findings } from '../state/findings.svelte';
     import { groups } from '../state/groups.svelte';
     import { sheet } from '../state/sheet.svelte';
+    import { shots } from '../state/shots.svelte';
     import type { Finding } from '../types/Finding';
     import type { Kind } from '../types/Kind';
     import { area, mm, percent } from './units';
@@ -35,6 +36,12 @@
                 return `Unpainted, ${area(f.size, dpi)}`;
             case 'two_paints':
                 return 'Two paints in one region';
+            case 'doubtful': {
+                const [first, second] = (f.like?.swatches ?? []).map((id) => shots.nameOf(id));
+                return second ? `Looks like ${first}, may be ${second}` : `Looks like ${first}`;
+            }
+            case 'unlike':
+                return `Unlike ${f.like?.drawing}: ${shots.nameOf(f.like?.swatches[0] ?? '')} there`;
         }
     }
 
@@ -58,6 +65,10 @@
                 return `region ${f.region}`;
             case 'two_paints':
                 return 'the newest is shown';
+            case 'doubtful':
+                return `carried from ${f.like?.drawing} · ${sure}`;
+            case 'unlike':
+                return `painted by hand here · ${sure}`;
         }
     }
 

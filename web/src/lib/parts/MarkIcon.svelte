@@ -28,6 +28,18 @@
     {:else if kind === 'unpainted'}
         <path d="M3 3h16v16H3z" stroke="var(--color-error)" stroke-width="1.4" />
         <path d="M3 12l9-9M3 19L19 3M10 19l9-9" stroke="var(--color-error)" stroke-width="1.6" />
+    {:else if kind === 'doubtful'}
+        <circle cx="11" cy="11" r="8.5" stroke="currentColor" stroke-width="2" />
+        <path
+            d="M8.2 8.6a2.9 2.9 0 1 1 4 2.7c-.8.4-1.2.8-1.2 1.8"
+            stroke="currentColor"
+            stroke-width="2"
+            stroke-linecap="round"
+        />
+        <circle cx="11" cy="15.8" r="1.3" fill="currentColor" />
+    {:else if kind === 'unlike'}
+        <path d="M3 4h16v5H3z" stroke="var(--color-accent)" stroke-width="2" />
+        <path d="M2 12.5h18v6H2z" fill="var(--color-accent)" />
     {:else}
         <circle cx="11" cy="11" r="8" stroke="var(--color-accent)" stroke-width="2" />
         <path d="M11 3a8 8 0 0 1 0 16z" fill="var(--color-accent)" />

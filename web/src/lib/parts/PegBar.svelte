@@ -31,17 +31,23 @@
     const pictured = (d: DrawingInfo) => (rested?.id === d.id ? rested.revision : d.revision);
     const ready = $derived(drawings.filter((d) => d.ready).length);
 
-    function dots(d: DrawingInfo): ('done' | 'open' | 'none')[] {
+    /** A ring is painted, but all of it or some by being carried. */
+    type Dot = 'done' | 'open' | 'none' | 'carried';
+
+    function dots(d: DrawingInfo): Dot[] {
         const p = d.progress;
-        const at = (open: number) => (!p.lifted ? 'none' : open === 0 ? 'done' : 'open');
-        return [p.lifted ? 'done' : 'none', at(p.join_open), at(p.paint_open), d.handed_off ? 'done' : 'none'];
+        const at = (open: number, done: Dot = 'done') => (!p.lifted ? 'none' : open === 0 ? done : 'open');
+        const paint = at(p.paint_open, p.carried > 0 ? 'carried' : 'done');
+        return [p.lifted ? 'done' : 'none', at(p.join_open), paint, d.handed_off ? 'done' : 'none'];
     }
 
     function words(d: DrawingInfo) {
         const p = d.progress;
         if (!p.lifted) return 'not lifted yet';
         const open = p.join_open + p.paint_open;
-        return open ? `${open} to settle` : d.handed_off ? 'handed off' : 'ready';
+        const says = open ? `${open} to settle` : d.handed_off ? 'handed off' : 'ready';
+        const doubtful = p.doubtful > 0 ? `, ${p.doubtful} of them doubtful` : '';
+        return p.carried > 0 ? `${says}; ${p.carried} regions carried${doubtful}` : says;
     }
 
     /** A sheet as large as the one on the bench, else of a usual size. */
@@ -87,7 +93,14 @@
                         {#each dots(d) as dot, i (i)}
                             <i
                                 class="size-[6px] {dot === 'open' ? 'rotate-45' : 'rounded-full'}"
-                                style:background={dot === 'done' ? '#2f5d50' : dot === 'open' ? '#cb4b36' : '#d8cdb5'}
+                                style:background={dot === 'done'
+                                    ? '#2f5d50'
+                                    : dot === 'open'
+                                      ? '#cb4b36'
+                                      : dot === 'carried'
+                                        ? 'transparent'
+                                        : '#d8cdb5'}
+                                style:border={dot === 'carried' ? '2px solid #2f5d50' : undefined}
                             ></i>
                         {/each}
                     </span>

@@ -37,6 +37,8 @@ export type ToolId =
     | 'leak'
     | 'take-away'
     | 'fill'
+    | 'empties'
+    | 'swap'
     | 'pick'
     | 'clear';
 export type Backdrop = 'paper' | 'white' | 'grey' | 'black' | 'checker' | 'colour';
@@ -78,7 +80,8 @@ class Bench {
     showMiddles = $state(true);
     /** The backdrop of any colour. */
     anyColour = $state('#7fa3c7');
-    swatch = $state<string | null>(null);
+    /** What of the drawing is shown at Paint. */
+    shows = $state<'both' | 'lines' | 'paint'>('both');
     /** The touch-up brush; `size` in px of the sheet. */
     brush = $state({ size: 60, hardness: 0.6, strength: 1, takesOff: false });
     /** What the touch-up brush paints at Lift. */
@@ -112,6 +115,12 @@ class Bench {
     get paints(): Effect | null {
         if (this.tool !== 'touch' && this.tool !== 'area') return null;
         return this.station === 'weight' ? 'weight' : this.effect;
+    }
+
+    /** Lines and paint, lines alone, paint alone. */
+    showNext() {
+        const all = ['both', 'lines', 'paint'] as const;
+        this.shows = all[(all.indexOf(this.shows) + 1) % 3] ?? 'both';
     }
 
     enter(station: Station) {

@@ -4,11 +4,12 @@ import type { Finding } from '../types/Finding';
 import { standing, type Standing } from './shown';
 import type { Kind } from '../types/Kind';
 import { bench } from './bench.svelte';
+import { colours } from './colours.svelte';
 import { groups } from './groups.svelte';
 import { sheet } from './sheet.svelte';
 
 const AT_JOIN: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
-const AT_PAINT: Kind[] = ['unpainted', 'two_paints'];
+const AT_PAINT: Kind[] = ['unpainted', 'two_paints', 'doubtful', 'unlike'];
 
 class Findings {
     /** Only this kind is listed; `null`: all. */
@@ -83,17 +84,11 @@ class Findings {
 
     /** Settles with a command, then goes on to the one that followed. */
     async settle(finding: Finding, how: 'accept' | 'seam' | 'leave') {
-        const after = this.after(finding);
-        const goOn = () => {
-            const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
-            if (next) this.show(next);
-            else this.at = null;
-        };
+        const goOn = this.#goOnAfter(finding);
         if (how === 'leave') {
             await sheet.do({ of: 'findings', do: finding.left ? 'reopen' : 'leave', ids: [finding.id] }, goOn);
         } else if ((finding.kind === 'unpainted' || finding.kind === 'two_paints') && how === 'accept') {
-            if (!bench.swatch) return;
-            await sheet.do({ of: 'paint', do: 'fill', at: [finding.at], swatch: bench.swatch }, goOn);
+            if (colours.paint) await this.paint(finding, colours.paint);
         } else {
             const opens = finding.kind === 'gap' || finding.kind === 'leak';
             const bridge = opens && how === 'accept' ? 'bridge' : null;
@@ -101,6 +96,20 @@ class Findings {
             if (how === 'seam' && !seam) return;
             await sheet.do({ of: 'findings', do: 'settle', ids: [finding.id], with: bridge ?? seam }, goOn);
         }
+    }
+
+    /** Paints the region of a finding, then goes on to the one that followed. */
+    async paint(finding: Finding, swatch: string) {
+        await sheet.do({ of: 'paint', do: 'fill', at: [finding.at], swatch }, this.#goOnAfter(finding));
+    }
+
+    #goOnAfter(finding: Finding) {
+        const after = this.after(finding);
+        return () => {
+            const next = this.#listedAs(after?.id ?? null) ?? this.listed[0];
+            if (next) this.show(next);
+            else this.at = null;
+        };
     }
 
     settleSure() {

@@ -4,7 +4,7 @@ import { Latest } from '../api/latest';
 import type { Event as ShotEvent } from '../types/Event';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { ShotInfo } from '../types/ShotInfo';
-import type { Swatch } from '../types/Swatch';
+import type { ColourModel } from '../types/ColourModel';
 import { jobs } from './jobs.svelte';
 import { tellError } from './notices.svelte';
 import { sheet } from './sheet.svelte';
@@ -40,7 +40,36 @@ class Shots {
     }
 
     /** The colours of the shot's swatches, for drawing. */
-    colours = $derived(new Map((this.shot?.swatches ?? []).map((s) => [s.id, `rgb(${s.colour.join(',')})`])));
+    rgb = $derived.by(() => {
+        const { swatches = [], tones = [] } = this.shot ?? {};
+        type Named = [string, [number, number, number]];
+        // A tone that a swatch does not have is its base.
+        return new Map(
+            swatches.flatMap((s): Named[] => [
+                [s.id, s.colour],
+                ...tones.map((t): Named => [`${s.id}/${t.id}`, s.tones[t.id] ?? s.colour]),
+            ]),
+        );
+    });
+    /** A colour that is tried before it is set. */
+    trying = $state.raw<{ paint: string; colour: [number, number, number] } | null>(null);
+    colours = $derived.by(() => {
+        const { trying } = this;
+        return new Map(
+            [...this.rgb].map(([paint, rgb]) => {
+                const [r, g, b] = trying?.paint === paint ? trying.colour : rgb;
+                return [paint, `rgb(${r},${g},${b})`];
+            }),
+        );
+    });
+
+    /** The name of paint of the shot: its swatch, and its tone. */
+    nameOf(paint: string): string {
+        const [id, tone] = paint.split('/');
+        const name = this.shot?.swatches.find((s) => s.id === id)?.name ?? 'a swatch that is no more';
+        const toned = tone && (this.shot?.tones.find((t) => t.id === tone)?.name ?? tone);
+        return toned ? `${name}, ${toned.toLowerCase()}` : name;
+    }
 
     async load() {
         try {
@@ -134,12 +163,12 @@ class Shots {
     }
 
     /** Gives whether they were taken. */
-    async setSwatches(swatches: Swatch[]): Promise<boolean> {
+    async setColours(model: ColourModel): Promise<boolean> {
         const shot = this.shot;
         if (!shot) return false;
         let taken = true;
         try {
-            await api.setSwatches(shot.id, shot.revision, swatches);
+            await api.setColours(shot.id, shot.revision, model);
         } catch (e) {
             taken = false;
             tellError(e);

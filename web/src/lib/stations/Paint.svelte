@@ -1,122 +1,122 @@
 <script lang="ts">
     import Plus from '@lucide/svelte/icons/plus';
+    import CarryPaint from '../parts/CarryPaint.svelte';
+    import ColourList from '../parts/ColourList.svelte';
+    import ColourMenu from '../parts/ColourMenu.svelte';
     import FindingsList from '../parts/FindingsList.svelte';
     import NoLines from '../parts/NoLines.svelte';
+    import SwatchEditor from '../parts/SwatchEditor.svelte';
     import { bench } from '../state/bench.svelte';
+    import { colours } from '../state/colours.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
-    import type { Swatch } from '../types/Swatch';
-    import { fromHex, hex } from '../parts/units';
+    import { hex } from '../parts/units';
 
     const view = $derived(sheet.view);
-    const swatches = $derived(shots.shot?.swatches ?? []);
-    const used = $derived.by(() => {
-        const n: Record<string, number> = {};
-        for (const r of view?.regions.all() ?? []) if (r.swatch) n[r.swatch] = (n[r.swatch] ?? 0) + 1;
-        return n;
-    });
-    $effect(() => {
-        if (!swatches.some((s) => s.id === bench.swatch)) bench.swatch = swatches[0]?.id ?? null;
-    });
-
-    function change(id: string, by: Partial<Swatch>) {
-        void shots.setSwatches(swatches.map((s) => (s.id === id ? { ...s, ...by } : s)));
-    }
+    const edited = $derived(colours.swatches.find((s) => s.id === colours.edited));
+    const empties = $derived(view?.regions.count((r) => !r.swatch) ?? 0);
 
     let name = $state('');
-    let colour = $state('#8fb08a');
     let adding = $state(false);
     async function add(e: SubmitEvent) {
         e.preventDefault();
-        const id = `${name
-            .trim()
-            .toLowerCase()
-            .replaceAll(/[^a-z0-9]+/g, '-')}-${Date.now().toString(36)}`;
+        const called = name.trim();
+        const id = called.toLowerCase().replaceAll(/[^\p{L}\p{N}]+/gu, '-') || 'colour';
+        const { colour = [143, 176, 138], group = '' } = colours.current ?? {};
+        const swatch = { id, name: called, colour: colour as [number, number, number], group, tones: {}, note: '' };
         // One that was refused stays in hand, name and all.
-        if (!(await shots.setSwatches([...swatches, { id, name: name.trim(), colour: fromHex(colour) }]))) return;
-        bench.swatch = id;
+        if (!(await colours.add({ tones: [], swatches: [swatch] }))) return;
+        colours.edited = colours.swatch;
         name = '';
         adding = false;
     }
-    const empties = $derived(view?.regions.count((r) => !r.swatch) ?? 0);
+    const label = (paint: string) => shots.nameOf(paint);
 </script>
 
 {#if view && !view.traced}
     <NoLines station="Paint" missing="regions" />
 {:else if view}
-    <div class="flex max-h-[56%] flex-col">
-        <div class="px-4 pt-3 pb-2">
-            <h2 class="text-[17px] leading-tight">Colour model</h2>
-            <p class="quiet text-[12.5px]">
-                The shot’s · {swatches.length} swatches · {view.info.progress.painted} of {view.regions.size} regions painted
-            </p>
-            {#if view.info.progress.beyond > 0}
-                <p class="mt-1 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px]" role="alert">
-                    {view.info.progress.beyond} more regions are beyond those that can be told apart: they cannot be filled.
-                    Take specks and hatching out of the drawing, or trace with a larger smallest piece.
+    <div class="relative flex min-h-0 flex-col" style:max-height={edited ? '40%' : '56%'}>
+        <div class="flex items-start gap-2 px-4 pt-3 pb-2">
+            <div class="flex-1">
+                <h2 class="text-[17px] leading-tight">Colour model</h2>
+                <p class="quiet text-[12.5px]">
+                    {view.info.progress.painted} of {view.regions.size} painted{#if view.info.progress.carried > 0},
+                        {view.info.progress.carried} carried{/if}
                 </p>
-            {/if}
+            </div>
+            <button class="btn btn-ghost btn-xs text-primary" onclick={() => (adding = !adding)}
+                ><Plus size={13} />swatch</button
+            >
+            <ColourMenu />
         </div>
-        <ul class="min-h-0 overflow-y-auto border-t border-base-300" aria-label="Swatches">
-            {#each swatches as s (s.id)}
-                {@const here = s.id === bench.swatch}
-                <li
-                    class="grid grid-cols-[34px_1fr_auto] items-center gap-2.5 border-b border-base-300 px-4 py-1 text-[13px] {here
-                        ? 'bg-base-200 shadow-[inset_4px_0_0_var(--color-secondary)]'
-                        : ''}"
-                >
-                    <input
-                        type="color"
-                        class="h-6 w-[34px] cursor-pointer rounded-md border border-black/20"
-                        aria-label="Colour of {s.name}"
-                        title="Changes it everywhere it is used"
-                        value={hex(s.colour)}
-                        onchange={(e) => change(s.id, { colour: fromHex(e.currentTarget.value) })}
-                    />
-                    <button
-                        class="cursor-pointer py-0.5 text-left {here ? 'font-semibold' : ''}"
-                        aria-pressed={here}
-                        onclick={() => ((bench.swatch = s.id), (bench.tool = 'fill'))}>{s.name}</button
-                    >
-                    <span class="quiet text-[12px]">{used[s.id] ?? 0}</span>
-                </li>
-            {:else}
-                <li class="quiet px-4 py-3 text-[13px]">No swatches yet. Add the first one to fill with.</li>
-            {/each}
-        </ul>
-        <div class="flex flex-wrap items-center gap-2 px-4 py-2">
-            {#if adding}
-                <form class="flex w-full items-center gap-2" onsubmit={add}>
-                    <input
-                        type="color"
-                        class="h-8 w-9 rounded border border-base-300"
-                        bind:value={colour}
-                        aria-label="Colour"
-                    />
-                    <!-- svelte-ignore a11y_autofocus -->
-                    <input
-                        class="input input-sm flex-1"
-                        placeholder="Name"
-                        required
-                        maxlength="60"
-                        autofocus
-                        bind:value={name}
-                    />
-                    <button class="btn btn-primary btn-sm">Add</button>
-                </form>
-            {:else}
-                <button class="btn btn-ghost btn-xs text-primary" onclick={() => (adding = true)}
-                    ><Plus size={13} />swatch</button
-                >
+        {#if view.info.progress.beyond > 0}
+            <p class="mx-4 mb-2 rounded-lg bg-secondary/20 px-3 py-1.5 text-[12.5px]" role="alert">
+                {view.info.progress.beyond} more regions are beyond those that can be told apart: they cannot be filled. Take
+                specks and hatching out of the drawing, or trace with a larger smallest piece.
+            </p>
+        {/if}
+        {#if adding}
+            <form class="flex items-center gap-2 px-4 pb-2" onsubmit={add}>
+                <!-- svelte-ignore a11y_autofocus -->
+                <input
+                    class="input input-sm flex-1"
+                    placeholder="Name"
+                    required
+                    maxlength="60"
+                    autofocus
+                    bind:value={name}
+                />
+                <button class="btn btn-primary btn-sm">Add</button>
+            </form>
+        {/if}
+        <div class="flex items-center gap-1 px-4 pb-2" role="group" aria-label="Tone in hand">
+            {#each [{ id: null, name: 'Base' }, ...colours.tones] as t (t.id)}
                 <button
-                    class="btn btn-sm btn-outline btn-primary ml-auto"
-                    disabled={!bench.swatch || empties === 0}
-                    onclick={() => bench.swatch && sheet.do({ of: 'paint', do: 'fill_empties', swatch: bench.swatch })}
+                    class="btn btn-xs flex-1 {colours.tone === t.id ? 'btn-primary' : 'btn-ghost bg-base-200'}"
+                    aria-pressed={colours.tone === t.id}
+                    onclick={() => (colours.tone = t.id)}><span class="truncate">{t.name}</span></button
+                >
+            {/each}
+        </div>
+        <ColourList />
+        {#if !edited}
+            <div class="flex items-center gap-1.5 border-t border-base-300 px-4 py-1.5">
+                {#each colours.recent as paint (paint)}
+                    {@const colour = shots.rgb.get(paint)}
+                    {#if colour}
+                        <button
+                            class="size-5 cursor-pointer rounded-full border border-black/25"
+                            style:background={hex(colour)}
+                            title="{label(paint)}: in hand before"
+                            aria-label="Take {label(paint)} again"
+                            onclick={() => (colours.take(paint), (bench.tool = 'fill'))}
+                        ></button>
+                    {/if}
+                {:else}
+                    <span class="quiet text-[12.5px]"
+                        ><kbd class="key">⇧ 1</kbd> … <kbd class="key">⇧ 9</kbd> take a swatch</span
+                    >
+                {/each}
+                {#if colours.recent.length > 0}<kbd class="key" title="What was in hand before">E</kbd>{/if}
+                <button
+                    class="btn btn-xs btn-outline btn-primary ml-auto"
+                    disabled={!colours.paint || empties === 0}
+                    onclick={() =>
+                        colours.paint && sheet.do({ of: 'paint', do: 'fill_empties', swatch: colours.paint })}
                     title="Fills every region that has no paint with the swatch in hand"
                     >Fill {empties} empt{empties === 1 ? 'y' : 'ies'}</button
                 >
-            {/if}
-        </div>
+            </div>
+        {/if}
     </div>
-    <FindingsList kinds={['unpainted', 'two_paints']} clear="Every region is painted or left knowingly." />
+    {#if edited}
+        <SwatchEditor swatch={edited} />
+    {:else}
+        <FindingsList
+            kinds={['unpainted', 'doubtful', 'unlike', 'two_paints']}
+            clear="Every region is painted or left knowingly."
+        />
+        <CarryPaint />
+    {/if}
 {/if}

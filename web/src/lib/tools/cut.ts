@@ -20,7 +20,7 @@ function cutOut({ path, from }: Stroke) {
 }
 
 /** All within a dashed outline, washed over. */
-function washed({ g, camera, stroke: outline }: InHand) {
+export function washed({ g, camera, stroke: outline }: InHand) {
     g.save();
     g.beginPath();
     along(

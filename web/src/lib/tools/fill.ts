@@ -1,14 +1,14 @@
 /** Regions filled with the swatch in hand. */
 import PaintBucket from '@lucide/svelte/icons/paint-bucket';
 import { regionsUnder } from '../drawn/under';
-import { bench } from '../state/bench.svelte';
+import { colours } from '../state/colours.svelte';
 import { sheet } from '../state/sheet.svelte';
 import type { Stroke, Tool } from './tool';
 import { plain } from './trail';
 
 function pour({ path }: Stroke) {
     const at = regionsUnder(path).map((r) => r.seed);
-    if (bench.swatch && at.length) return sheet.do({ of: 'paint', do: 'fill', at, swatch: bench.swatch });
+    if (colours.paint && at.length) return sheet.do({ of: 'paint', do: 'fill', at, swatch: colours.paint });
 }
 
 export const fill: Tool = {

@@ -11,6 +11,7 @@ import { corners } from './corners';
 import { crop } from './crop';
 import { curves } from './curves';
 import { cut } from './cut';
+import { empties } from './empties';
 import { erase } from './erase';
 import { fill } from './fill';
 import { hold } from './hold';
@@ -29,6 +30,7 @@ import { sample } from './sample';
 import { seam } from './seam';
 import { ellipse, line, rectangle } from './shapes';
 import { span } from './span';
+import { swap } from './swap';
 import { sweep } from './sweep';
 import { takeAway } from './take_away';
 import { touch } from './touch';
@@ -60,7 +62,7 @@ export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
     trace: [look],
     draw: [look, ink, SHAPES, MEND, erase, cut, hold],
     join: [look, sweep, cut, seam, span, leak, takeAway],
-    paint: [look, fill, pick, clear],
+    paint: [look, fill, empties, swap, pick, clear],
     'hand-off': [],
 };
 

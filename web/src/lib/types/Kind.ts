@@ -3,4 +3,4 @@
 /**
  * What a finding is.
  */
-export type Kind = "gap" | "tail" | "leak" | "loose_end" | "sliver" | "unpainted" | "two_paints";
+export type Kind = "gap" | "tail" | "leak" | "loose_end" | "sliver" | "unpainted" | "two_paints" | "doubtful" | "unlike";

@@ -15,4 +15,12 @@ paint_open: number, regions: number,
 /**
  * Regions beyond those that can be told apart: they cannot be filled.
  */
-beyond: number, painted: number, settled: number, };
+beyond: number, painted: number, 
+/**
+ * Regions whose paint came from another drawing and that nobody has settled since.
+ */
+carried: number, 
+/**
+ * Those of them that somebody should look at.
+ */
+doubtful: number, settled: number, };

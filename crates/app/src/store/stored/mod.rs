@@ -19,7 +19,7 @@ const FIRST: i16 = 1;
 type Upgrade = fn(&mut History) -> Result<(), Unreadable>;
 
 /// From the first version on.
-const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up, |_| Ok(())];
+const UPGRADES: [Upgrade; (VERSION - FIRST) as usize] = [keys::bring_up, |_| Ok(()), |_| Ok(())];
 
 /// A sheet of the version of now.
 pub fn sheet(json: &RawValue, version: i16) -> Result<Sheet, Unreadable> {

@@ -33,6 +33,18 @@ impl Similarity {
         pt((self.a * p.x + self.b * p.y) / s2, (self.a * p.y - self.b * p.x) / s2)
     }
 
+    /// The way back of [`Similarity::go`].
+    pub fn back(&self, p: Pt) -> Pt {
+        self.turn_back(p - self.shift)
+    }
+
+    /// It turned and scaled further, so that one place goes to another.
+    pub fn turned_about(&self, from: Pt, to: Pt, turn: f64, scale: f64) -> Similarity {
+        let (s, c) = turn.sin_cos();
+        let (a, b) = (scale * (c * self.a - s * self.b), scale * (s * self.a + c * self.b));
+        Similarity { a, b, shift: pt(to.x - a * from.x + b * from.y, to.y - b * from.x - a * from.y) }
+    }
+
     pub fn scale(&self) -> f64 {
         self.a.hypot(self.b)
     }

@@ -6,6 +6,8 @@
 mod fit;
 mod graph;
 mod matching;
+mod propose;
 
 pub use graph::Graph;
 pub use matching::{Carried, carry};
+pub use propose::{Paint, Painted, propose, proposed_drops};

@@ -1,0 +1,150 @@
+//! Routes of what is painted across a shot.
+
+use super::routes::{Answer, Author, File, Refused, Shared, answer, file, named};
+use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, ShotReplace, SwatchUse};
+use crate::jobs::queue::{self, Carriage, Settings};
+use crate::service::error::Error;
+use crate::service::events::Events;
+use crate::store::{self, Written};
+use rhizograph_core::model::paint::ColourModel;
+use rhizograph_formats::palette::{self, PaletteFile};
+use rocket::data::{ByteUnit, Data};
+use rocket::http::ContentType;
+use rocket::serde::json::Json;
+use rocket::{Route, State, get, post, put, routes};
+
+/// Paints other drawings of the shot from this one: the next one at once, more in the background.
+#[post("/drawings/<id>/carry", data = "<request>")]
+async fn carry(
+    bench: &Shared,
+    events: &State<Events>,
+    id: i64,
+    author: Author,
+    request: Json<CarryRequest>,
+) -> Answer<CarryTold> {
+    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
+    let all = store::placed(&bench.pool, shot).await?;
+    let here = all.iter().position(|d| d.id == id).ok_or(Error::NoDrawing)?;
+    let (before, behind) = (&all[..here], &all[here + 1..]);
+    let nobody = || Error::Asked("there is no drawing on that side".into());
+    let (back, drawings): (bool, Vec<i64>) = match request.to {
+        CarryTo::Next | CarryTo::Previous => {
+            let back = request.to == CarryTo::Previous;
+            let to = if back { before.last() } else { behind.first() }.ok_or_else(nobody)?.id;
+            let Json(told) = answer(events, bench.carry_to(to, author.0, back).await?);
+            return Ok(Json(CarryTold::Painted { drawing: told.frame().info.id }));
+        }
+        CarryTo::After => (false, behind.iter().map(|d| d.id).collect()),
+        CarryTo::Before => (true, before.iter().rev().map(|d| d.id).collect()),
+        CarryTo::Between => {
+            let open = behind.iter().take_while(|d| !d.is_painted_by_hand());
+            (false, open.map(|d| d.id).collect())
+        }
+    };
+    if drawings.is_empty() {
+        return Err(nobody().into());
+    }
+    let settings = Settings::Carry(Carriage { from: id, back });
+    queue::add(&bench.pool, shot, "Carry the paint", &settings, &drawings, &[]).await?;
+    Ok(Json(CarryTold::Begun { drawings: drawings.len() }))
+}
+
+/// The most swatches of a shot, and the longest note of one, characters.
+const MOST_SWATCHES: usize = 500;
+const LONGEST_NOTE: usize = 400;
+
+/// Refuses a colour model that no shot can have.
+fn check(model: &ColourModel) -> Result<(), Error> {
+    let asked = |why: &str| Err(Error::Asked(why.into()));
+    let is_id = |id: &str| !id.is_empty() && id.len() <= 80 && !id.contains(|c: char| c.is_control() || c == '/');
+    if model.swatches.len() > MOST_SWATCHES {
+        return asked("a colour model holds up to 500 swatches");
+    }
+    if model.tones.len() > palette::MOST_TONES {
+        return asked("a colour model holds up to 12 tones");
+    }
+    for (k, tone) in model.tones.iter().enumerate() {
+        named(&tone.name, "a tone")?;
+        if !is_id(&tone.id) || model.tones[..k].iter().any(|t| t.id == tone.id) {
+            return asked("each tone needs an id of its own");
+        }
+    }
+    for (k, s) in model.swatches.iter().enumerate() {
+        named(&s.name, "a swatch")?;
+        if !s.group.is_empty() {
+            named(&s.group, "a group")?;
+        }
+        if s.note.chars().count() > LONGEST_NOTE {
+            return asked("a note has up to 400 characters");
+        }
+        if !is_id(&s.id) || model.swatches[..k].iter().any(|o| o.id == s.id) {
+            return asked("each swatch needs an id of its own");
+        }
+        if s.tones.keys().any(|tone| !model.tones.iter().any(|t| t.id == *tone)) {
+            return asked("a swatch has a tone that the colour model does not have");
+        }
+    }
+    Ok(())
+}
+
+#[put("/shots/<shot>/colours", data = "<new>")]
+async fn set_colours(bench: &Shared, events: &State<Events>, shot: i64, new: Json<NewColourModel>) -> Answer<i64> {
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
+    check(&new.model)?;
+    match store::set_colour_model(&bench.pool, shot, new.revision, &new.model).await.map_err(Error::of_shot)? {
+        Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
+        Written::Done { revision } => {
+            events.tell(shot, Event::Swatches);
+            Ok(Json(revision))
+        }
+    }
+}
+
+/// The colour model as a file: `colours.gpl`, `.css` or `.json`.
+#[get("/shots/<shot>/colours/<name>")]
+async fn colours_file(bench: &Shared, shot: i64, name: &str) -> Result<File, Refused> {
+    let (model, of) = store::colour_model(&bench.pool, shot).await.map_err(Error::of_shot)?;
+    let kind = PaletteFile::of(name).ok_or_else(|| Error::Asked("colours go out as .gpl, .css or .json".into()))?;
+    let text = palette::write(kind, &model, &of).map_err(Error::Format)?;
+    Ok(file(text.into_bytes(), ContentType::Plain, false))
+}
+
+/// What a file of colours holds; nothing is stored.
+#[post("/colours?<name>", data = "<body>")]
+async fn read_colours(name: &str, body: Data<'_>) -> Answer<ColourModel> {
+    let kind = PaletteFile::of(name).ok_or_else(|| Error::Asked("colours come in as .gpl, .css or .json".into()))?;
+    let bytes = body.open(ByteUnit::from(palette::MOST_BYTES + 1)).into_bytes().await.map_err(|_| Error::BrokeOff)?;
+    let model = palette::read(kind, &bytes).map_err(Error::Format)?;
+    Ok(Json(model))
+}
+
+/// Which drawings of the shot have a swatch or one of its tones.
+#[get("/shots/<shot>/uses?<swatch>")]
+async fn uses(bench: &Shared, shot: i64, swatch: &str) -> Answer<Vec<SwatchUse>> {
+    if !store::shot_exists(&bench.pool, shot).await? {
+        return Err(Error::NoShot.into());
+    }
+    Ok(Json(bench.uses(shot, swatch).await?))
+}
+
+/// Puts one swatch in the place of another in all drawings of the shot, in the background.
+#[post("/shots/<shot>/replace", data = "<request>")]
+async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answer<i64> {
+    let settings = request.into_inner();
+    let known = store::paints(&bench.pool, shot).await.map_err(Error::of_shot)?;
+    if let Some(by) = settings.by.as_ref().filter(|by| !known.contains(by)) {
+        return Err(Error::Core(rhizograph_core::Error::NoSuchSwatch(by.clone())).into());
+    }
+    let drawings: Vec<i64> = bench.uses(shot, &settings.swatch).await?.into_iter().map(|u| u.drawing).collect();
+    if drawings.is_empty() {
+        return Err(Error::Asked("no drawing of the shot has it".into()).into());
+    }
+    let settings = Settings::Replace(settings);
+    Ok(Json(queue::add(&bench.pool, shot, "Replace a swatch", &settings, &drawings, &[]).await?))
+}
+
+pub fn all() -> Vec<Route> {
+    routes![carry, set_colours, colours_file, read_colours, uses, replace]
+}

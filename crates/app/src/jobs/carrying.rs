@@ -1,0 +1,172 @@
+//! Paint across a shot in the background: carried, each drawing from the one before it with what was painted by hand beyond;
+//! one swatch put in the place of another.
+
+use crate::api::ShotReplace;
+use crate::jobs::queue::{Carriage, Outcome};
+use crate::reader;
+use crate::service::carry::sources;
+use crate::service::open::{ink_or_none, progress};
+use crate::store::{self, Stored};
+use rhizograph_core::edit::{Command, Given, PaintStep, plan};
+use rhizograph_core::intake::lay_out;
+use rhizograph_core::model::paint::parted;
+use rhizograph_core::model::sheet::Sheet;
+use rhizograph_core::preview::Stages;
+use rhizograph_core::raster::ink::Ink;
+use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::scene::Scene;
+use rhizograph_core::shot::carry::{Painted, proposed_drops};
+use rhizograph_formats::{Input, Reading};
+use sqlx::PgPool;
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// So many drawings painted last are kept.
+const MOST_KEPT: usize = 6;
+
+/// What was painted last, as it is carried on, by drawing and revision.
+#[derive(Default)]
+pub struct Kept(Mutex<VecDeque<(i64, i64, Arc<Painted>)>>);
+
+impl Kept {
+    fn get(&self, drawing: i64, revision: i64) -> Option<Arc<Painted>> {
+        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.iter().find(|k| (k.0, k.1) == (drawing, revision)).map(|k| k.2.clone())
+    }
+
+    fn keep(&self, drawing: i64, revision: i64, painted: Arc<Painted>) {
+        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.retain(|k| k.0 != drawing);
+        kept.push_front((drawing, revision, painted));
+        kept.truncate(MOST_KEPT);
+    }
+}
+
+/// A drawing as it is stored, with its file.
+pub struct Read {
+    pub stored: Stored,
+    pub bytes: Vec<u8>,
+    pub how: Reading,
+}
+
+async fn read(pool: &PgPool, drawing: i64) -> sqlx::Result<Read> {
+    let stored = store::load(pool, drawing).await?;
+    let (bytes, how) = store::original(pool, drawing).await?;
+    Ok(Read { stored, bytes, how })
+}
+
+impl Read {
+    /// What is computed of it, with its lifted ink. Errors: why it cannot be, in words.
+    fn scene(&self) -> Result<(Scene, Ink), String> {
+        let sheet = &self.stored.sheet;
+        let lifted = match reader::contents(&self.bytes, self.how).map_err(|e| e.to_string())? {
+            // Vector art is all drawn by its lines.
+            Input::Vector(_) => Ink::plain(Plane::new(sheet.width, sheet.height, 0), sheet.recipes.lift.ink_colour),
+            Input::Raster(raster) => {
+                let rgb = lay_out(raster.rgb, &sheet.recipes.intake).map_err(|e| e.to_string())?;
+                let (inking, dpi) = sheet.inking_of_lines();
+                ink_or_none(sheet, &Stages::default().ink(&rgb, &inking, dpi)).into_owned()
+            }
+        };
+        let scene = Scene::of(sheet, &lifted);
+        Ok((scene, lifted))
+    }
+}
+
+/// All that carrying to a drawing needs of the database.
+pub struct Asked {
+    to: Read,
+    from: Vec<Read>,
+    swatches: Vec<String>,
+}
+
+/// Reads what carrying to a drawing needs.
+pub async fn ask(pool: &PgPool, drawing: i64, carriage: &Carriage) -> sqlx::Result<Asked> {
+    let to = read(pool, drawing).await?;
+    let all = store::placed(pool, to.stored.shot).await?;
+    let mut from = Vec::new();
+    for id in sources(&all, drawing, carriage.back) {
+        from.push(read(pool, id).await?);
+    }
+    let swatches = store::paints(pool, to.stored.shot).await?;
+    Ok(Asked { to, from, swatches })
+}
+
+/// Reads a drawing and what its paint may name.
+pub async fn read_with_paints(pool: &PgPool, drawing: i64) -> sqlx::Result<(Read, Vec<String>)> {
+    let read = read(pool, drawing).await?;
+    let swatches = store::paints(pool, read.stored.shot).await?;
+    Ok((read, swatches))
+}
+
+/// Puts one swatch in the place of another in a drawing.
+pub fn replace((read, swatches): &(Read, Vec<String>), ShotReplace { swatch, by }: ShotReplace) -> Outcome {
+    let is_of = |paint: &str| paint == swatch || parted(paint).0 == swatch;
+    let sheet = &read.stored.sheet;
+    if sheet.uses(is_of) == [0, 0] {
+        return Outcome::Left("it has none of it".into());
+    }
+    let step = Command::Paint(PaintStep::Replace { swatch, by });
+    match read.scene() {
+        Ok((scene, lifted)) => taken(&read.stored, &step, (scene, &lifted), swatches).0,
+        Err(why) => Outcome::Failed(why),
+    }
+}
+
+/// A step taken on a drawing, and its scene after it with the state, if it changed.
+fn taken(
+    stored: &Stored,
+    step: &Command,
+    (mut scene, lifted): (Scene, &Ink),
+    swatches: &[String],
+) -> (Outcome, Option<(Sheet, Scene)>) {
+    let Stored { sheet, revision, .. } = stored;
+    let change = plan(sheet, step, &Given { lifted, scene: &scene, swatches });
+    match change.and_then(|change| Ok((change.apply(sheet)?, change))) {
+        Ok((_, change)) if change.is_empty() => (Outcome::Left("it is painted like that already".into()), None),
+        Ok((after, change)) => {
+            scene.advance(sheet, &after, lifted);
+            let progress = progress(&after, &scene);
+            let sheet = Box::new(after.clone());
+            let outcome = Outcome::Step { revision: *revision, sheet, progress, change: Box::new(change) };
+            (outcome, Some((after, scene)))
+        }
+        Err(e) => (Outcome::Failed(e.to_string()), None),
+    }
+}
+
+/// Carries paint to a drawing.
+pub fn carry(asked: &Asked, kept: &Kept) -> Outcome {
+    let Asked { to, from, swatches } = asked;
+    if to.stored.sheet.traced.is_none() {
+        return Outcome::Left("it has no lines yet".into());
+    }
+    let Some(nearest) = from.first() else {
+        return Outcome::Left("nothing is painted that it could be painted from".into());
+    };
+    let mut sources: Vec<Arc<Painted>> = Vec::new();
+    for read in from {
+        let stored = &read.stored;
+        let painted = match kept.get(stored.id, stored.revision) {
+            Some(painted) => painted,
+            None => match read.scene() {
+                Ok((scene, _)) => Arc::new(Painted::of(&stored.sheet, &scene)),
+                Err(why) => return Outcome::Failed(why),
+            },
+        };
+        kept.keep(stored.id, stored.revision, painted.clone());
+        sources.push(painted);
+    }
+    let (scene, lifted) = match to.scene() {
+        Ok(made) => made,
+        Err(why) => return Outcome::Failed(why),
+    };
+    let sources: Vec<&Painted> = sources.iter().map(Arc::as_ref).collect();
+    let drops = proposed_drops(&sources, &scene);
+    let step = Command::Paint(PaintStep::Carry { drawing: nearest.stored.name.clone(), drops });
+    let (outcome, after) = taken(&to.stored, &step, (scene, &lifted), swatches);
+    if let Some((sheet, scene)) = after {
+        kept.keep(to.stored.id, to.stored.revision + 1, Arc::new(Painted::of(&sheet, &scene)));
+    }
+    outcome
+}
