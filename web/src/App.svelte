@@ -11,6 +11,7 @@
     import { follow, route } from './lib/state/route.svelte';
     import ShotTable from './lib/ShotTable.svelte';
     import { bench } from './lib/state/bench.svelte';
+    import { colours } from './lib/state/colours.svelte';
     import { findings } from './lib/state/findings.svelte';
     import { settings } from './lib/state/inking.svelte';
     import { sheet } from './lib/state/sheet.svelte';
@@ -33,6 +34,7 @@
     }
     sheet.beforeLeaving = () => (settings.pending ? settings.save() : Promise.resolve());
 
+    $effect(() => colours.follow());
     $effect(() => {
         const place = route.place;
         untrack(() => {

@@ -171,7 +171,7 @@ test('an older list does not overwrite a newer one, nor what a step said since i
 });
 
 test('whether swatches were taken is told', async () => {
-    expect(await shots.setColours({ tones: [], swatches: [] })).toBe(true);
+    expect(await shots.setColours((model) => model)).toBe(true);
     server.refuses = true;
-    expect(await shots.setColours({ tones: [], swatches: [] })).toBe(false);
+    expect(await shots.setColours((model) => model)).toBe(false);
 });

@@ -13,6 +13,7 @@ use rhizograph_core::model::verdict::Verdict;
 use rhizograph_core::raster::window::Window;
 use rhizograph_core::scene::findings::Finding;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use ts_rs::TS;
 
 /// Which drawings are painted from one.
@@ -50,7 +51,7 @@ pub enum CarryTold {
 }
 
 /// How far a drawing is at each station that exists.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, TS)]
 pub struct Progress {
     pub lifted: bool,
     /// Findings in the way at Join.
@@ -68,6 +69,9 @@ pub struct Progress {
     /// Those of them that somebody should look at.
     #[serde(default)]
     pub doubtful: usize,
+    /// How many drops and how many lines have each swatch, whatever its tone.
+    #[serde(default)]
+    pub used: BTreeMap<String, [usize; 2]>,
     pub settled: usize,
 }
 
@@ -307,16 +311,6 @@ pub struct NewColourModel {
 pub struct ShotReplace {
     pub swatch: String,
     pub by: Option<String>,
-}
-
-/// What of a drawing has a swatch.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
-pub struct SwatchUse {
-    #[ts(type = "number")]
-    pub drawing: i64,
-    pub name: String,
-    pub regions: usize,
-    pub lines: usize,
 }
 
 /// Asks for the ink that settings would give.

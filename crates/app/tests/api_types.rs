@@ -6,7 +6,7 @@ use rhizograph_app::api::{
     AlikeTold, BroughtIn, CarryRequest, CarryTold, CommandRequest, DecidedTold, Delivery, DrawingView, Event,
     GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewColourModel,
     NewProduction, NewShot, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest,
-    ShotLift, ShotReplace, SpanTold, StepRequest, StepTold, StripRequest, SwatchUse, TriedTold, TryRequest,
+    ShotLift, ShotReplace, SpanTold, StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
 };
 use rhizograph_core::model::paint::ColourModel;
 use std::collections::BTreeMap;
@@ -42,7 +42,6 @@ fn export(dir: &Path) {
     NewColourModel::export_all(&config).unwrap();
     ColourModel::export_all(&config).unwrap();
     ShotReplace::export_all(&config).unwrap();
-    SwatchUse::export_all(&config).unwrap();
     CarryRequest::export_all(&config).unwrap();
     CarryTold::export_all(&config).unwrap();
     ProductionInfo::export_all(&config).unwrap();

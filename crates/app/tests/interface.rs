@@ -71,6 +71,11 @@ fn leaks_spans_and_seams_are_found_taken_and_drawn() {
 }
 
 #[test]
+fn drawings_are_painted_one_and_from_one_another() {
+    drive("paint_station");
+}
+
+#[test]
 fn what_goes_wrong_while_somebody_works_is_told_and_costs_nothing() {
     drive("adversity");
 }

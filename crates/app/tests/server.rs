@@ -477,7 +477,6 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("POST", "/drawings/987654/carry".into(), json!({ "to": "next" }), 404, "no such drawing"),
         ("POST", format!("{at}/carry"), json!({ "to": "everywhere" }), 422, ""),
         ("POST", format!("{at}/carry"), json!({ "to": "next" }), 422, "nothing is painted"),
-        ("GET", "/shots/987654/uses?swatch=skin".into(), Value::Null, 404, "no such shot"),
         ("GET", "/shots/987654/colours/colours.gpl".into(), Value::Null, 404, "no such shot"),
         ("GET", format!("/shots/{shot}/colours/colours.xls"), Value::Null, 422, ".gpl, .css or .json"),
         ("POST", "/shots/987654/replace".into(), json!({ "swatch": "skin", "by": null }), 404, "no such shot"),

@@ -85,6 +85,11 @@ fn name(command: &Command) -> &'static str {
         Command::Paint(PaintStep::Clear { .. }) => "clear",
         Command::Paint(PaintStep::Replace { .. }) => "replace",
         Command::Paint(PaintStep::Carry { .. }) => "carry",
+        Command::Paint(PaintStep::ToneCut { .. }) => "tone_cut",
+        Command::Paint(PaintStep::Shade { .. }) => "shade",
+        Command::Paint(PaintStep::FillSpecks { .. }) => "fill_specks",
+        Command::Paint(PaintStep::ColourBounding { .. }) => "colour_bounding",
+        Command::Paint(PaintStep::ToneLines { .. }) => "tone_lines",
         Command::Paint(PaintStep::ColourLines { .. }) => "colour_lines",
         Command::Intake(IntakeStep::Intake { .. }) => "intake",
         Command::Intake(IntakeStep::Resolution { .. }) => "resolution",
@@ -96,7 +101,7 @@ fn name(command: &Command) -> &'static str {
     }
 }
 
-const ALL: usize = 45;
+const ALL: usize = 50;
 
 /// A ring with a gap, lines that run past one another, a line by itself.
 fn inked() -> Ink {
@@ -132,7 +137,11 @@ fn write() -> Written {
         let change = plan(
             &sheet,
             &command,
-            &Given { lifted: &ink, scene: &scene, swatches: &["shell-plate".into(), "skin".into()] },
+            &Given {
+                lifted: &ink,
+                scene: &scene,
+                swatches: &["shell-plate".into(), "skin".into(), "shell-plate/shadow".into(), "skin/shadow".into()],
+            },
         )
         .unwrap();
         assert!(!change.is_empty(), "{command:?} did nothing");
@@ -195,6 +204,18 @@ fn write() -> Written {
         let swatches = vec!["shell-plate".to_owned(), "skin".to_owned()];
         let drop = CarriedDrop { at: ring, swatches, confidence: 0.5, doubtful: true };
         Command::Paint(PaintStep::Carry { drawing: "A-01".into(), drops: vec![drop] })
+    });
+    step(&|_, _| Command::Paint(PaintStep::Shade { light: -90.0, depth: 1.0, tone: "shadow".into() }));
+    step(&|_, _| {
+        let path = vec![pt(100.0, 50.0), pt(101.0, 80.0), pt(100.0, 116.0)];
+        Command::Paint(PaintStep::ToneCut { path, tone: "shadow".into(), larger: false })
+    });
+    step(&|_, _| Command::Paint(PaintStep::Clear { at: vec![ring] }));
+    step(&|_, _| Command::Paint(PaintStep::FillSpecks { under: 90.0 }));
+    step(&|_, _| Command::Paint(PaintStep::Replace { swatch: "shell-plate".into(), by: Some("skin".into()) }));
+    step(&|_, _| Command::Paint(PaintStep::ToneLines { tone: "shadow".into() }));
+    step(&|_, _| {
+        Command::Paint(PaintStep::ColourBounding { bounds: "skin".into(), swatch: Some("shell-plate".into()) })
     });
     step(&|s, _| {
         let swatch = Some("skin".into());

@@ -16,6 +16,8 @@ pub enum Error {
     NoRegion(f64, f64),
     #[error("the recipe's {name} is {value}, allowed is {from} to {to}")]
     Recipe { name: &'static str, value: f64, from: f64, to: f64 },
+    #[error("the colour model has no {0}: give the swatch that tone first")]
+    NoTone(String),
     #[error("{0} is not a swatch of the colour model")]
     NoSuchSwatch(String),
     #[error("the place {0}, {1} is not on the sheet")]

@@ -37,7 +37,7 @@ fn bare() -> Ink {
     Ink::plain(Plane::new(900, 600, 0u8), [0; 3])
 }
 
-const SWATCHES: [&str; 3] = ["shell", "skin", "kettle"];
+const SWATCHES: [&str; 5] = ["shell", "skin", "kettle", "skin/shadow", "shell/shadow"];
 
 /// Does a step, with the scene kept up; both must agree with all made anew, and undoing must give back what was.
 fn done(sheet: &Sheet, scene: &mut Scene, command: impl Into<Command>) -> (Sheet, String) {
@@ -47,7 +47,10 @@ fn done(sheet: &Sheet, scene: &mut Scene, command: impl Into<Command>) -> (Sheet
     let after = change.apply(sheet).unwrap();
     assert_eq!(change.undo(&after).unwrap(), *sheet);
     scene.advance(sheet, &after, &lifted);
-    assert_eq!(scene.fills, Scene::of(&after, &lifted).fills);
+    let anew = Scene::of(&after, &lifted);
+    assert_eq!(scene.regions.len(), anew.regions.len());
+    // Numbers may be others.
+    anew.regions.iter().for_each(|r| assert_eq!(fill_of(scene, r.seed), anew.fill(r.id)));
     (after, change.label)
 }
 
@@ -131,6 +134,96 @@ fn one_swatch_takes_the_place_of_another() {
     assert_eq!((label.as_str(), fill_of(&scene, LEFT)), ("replaced in 2 regions", Some("shell")));
     let (_, _) = done(&sheet, &mut scene, PaintStep::Replace { swatch: "shell".into(), by: None });
     assert_eq!(fill_of(&scene, RIGHT), None);
+}
+
+fn area_of(scene: &Scene, swatch: &str) -> usize {
+    scene.regions.iter().filter(|r| scene.fill(r.id) == Some(swatch)).map(|r| r.area).sum()
+}
+
+#[test]
+fn a_stroke_parts_what_it_goes_across_and_one_side_takes_the_tone() {
+    let (sheet, mut scene) = drawn(&[(200.0, 300.0, 90.0), (600.0, 300.0, 120.0)]);
+    let (sheet, _) = done(&sheet, &mut scene, fill(LEFT, "skin"));
+    let whole = area_of(&scene, "skin");
+    // From outside to outside, off the middle: what hangs over is no part of the seam.
+    let path: Vec<Pt> =
+        (0..=40).map(|k| pt(150.0 + 4.0 * (f64::from(k) * 0.3).sin(), 180.0 + 6.0 * f64::from(k))).collect();
+    let cut = |larger| PaintStep::ToneCut { path: path.clone(), tone: "shadow".into(), larger };
+    let (after, label) = done(&sheet, &mut scene.clone(), cut(false));
+    assert_eq!(label, "toned 1 region");
+    let toned = Scene::of(&after, &bare());
+    let (base, shade) = (area_of(&toned, "skin"), area_of(&toned, "skin/shadow"));
+    assert!(base > 2 * shade && shade > whole / 12 && base + shade + 300 > whole, "{base} {shade} {whole}");
+    assert!(toned.findings.iter().all(|f| f.kind != Kind::TwoPaints));
+    let low = after.lines[after.lines.len() - 1].bounds();
+    assert!(low.min.y > 205.0 && low.max.y < 395.0, "{low:?}");
+    let (other, _) = done(&sheet, &mut scene.clone(), cut(true));
+    assert!(area_of(&Scene::of(&other, &bare()), "skin/shadow") == base);
+    // A second stroke parts what is left of the base.
+    let again: Vec<Pt> = path.iter().map(|p| *p + pt(70.0, 0.0)).collect();
+    let mut toned = toned;
+    let (_, label) = done(&after, &mut toned, PaintStep::ToneCut { path: again, tone: "shadow".into(), larger: false });
+    assert_eq!(label, "toned 1 region");
+    assert!(area_of(&toned, "skin/shadow") > shade);
+    // A swatch without that tone, a stroke across nothing that is painted, one that ends within: refused, nothing done.
+    let swatches = SWATCHES.map(str::to_owned);
+    let (kettle, mut there) = drawn(&[(200.0, 300.0, 90.0)]);
+    let (kettle, _) = done(&kettle, &mut there, fill(LEFT, "kettle"));
+    let lifted = bare();
+    let given = |scene| Given { lifted: &lifted, scene, swatches: &swatches };
+    assert!(plan(&kettle, &cut(false).into(), &given(&there)).unwrap_err().to_string().contains("kettle/shadow"));
+    for path in [vec![pt(560.0, 150.0), pt(560.0, 450.0)], vec![pt(180.0, 300.0), pt(220.0, 300.0)]] {
+        let step = PaintStep::ToneCut { path, tone: "shadow".into(), larger: false };
+        assert!(plan(&sheet, &step.into(), &given(&scene)).is_err());
+    }
+}
+
+#[test]
+fn all_are_shaded_away_from_the_light() {
+    let (sheet, mut scene) = drawn(&[(200.0, 300.0, 90.0), (600.0, 300.0, 120.0), (420.0, 90.0, 12.0)]);
+    let (sheet, _) = done(&sheet, &mut scene, PaintStep::FillEmpties { swatch: "skin".into() });
+    for (light, dark) in [(-90.0, pt(0.0, 1.0)), (0.0, pt(-1.0, 0.0)), (135.0, pt(0.7, -0.7))] {
+        let mut scene = scene.clone();
+        let step = PaintStep::Shade { light, depth: 3.0, tone: "shadow".into() };
+        let (_, label) = done(&sheet, &mut scene, step);
+        assert_eq!(label, "shaded 2 regions", "the small one is not");
+        for (middle, r) in [(LEFT, 90.0), (RIGHT, 120.0)] {
+            assert_eq!(fill_of(&scene, middle + dark * (0.9 * r)), Some("skin/shadow"), "{light}");
+            assert_eq!(fill_of(&scene, middle - dark * (0.9 * r)), Some("skin"), "{light}");
+        }
+    }
+}
+
+#[test]
+fn lines_take_the_tone_of_what_they_bound_and_keep_a_colour_of_their_own() {
+    let (sheet, mut scene) = drawn(&[(200.0, 300.0, 90.0), (600.0, 300.0, 120.0)]);
+    let (sheet, _) = done(&sheet, &mut scene, fill(LEFT, "skin"));
+    let (sheet, _) = done(&sheet, &mut scene, fill(RIGHT, "shell"));
+    let step = PaintStep::ColourBounding { bounds: "shell".into(), swatch: Some("kettle".into()) };
+    let (sheet, label) = done(&sheet, &mut scene, step);
+    assert_eq!(label, "coloured 1 line");
+    let (sheet, label) = done(&sheet, &mut scene, PaintStep::ToneLines { tone: "shadow".into() });
+    assert_eq!(label, "coloured 1 line");
+    let colours: Vec<Option<&str>> = sheet.lines.iter().map(|l| l.swatch.as_deref()).collect();
+    assert_eq!(colours, [Some("skin/shadow"), Some("kettle")]);
+    // Replaced all over, lines go with their tone.
+    let step = PaintStep::Replace { swatch: "skin".into(), by: Some("shell".into()) };
+    let (sheet, label) = done(&sheet, &mut scene, step);
+    assert_eq!(
+        (label.as_str(), sheet.lines[0].swatch.as_deref()),
+        ("replaced in 1 region, recoloured 1 line", Some("shell/shadow"))
+    );
+}
+
+#[test]
+fn specks_take_the_paint_around_them() {
+    let (sheet, mut scene) = drawn(&[(200.0, 300.0, 90.0), (200.0, 300.0, 14.0), (600.0, 300.0, 120.0)]);
+    let (sheet, _) = done(&sheet, &mut scene, fill(pt(200.0, 240.0), "skin"));
+    let (_, label) = done(&sheet, &mut scene, PaintStep::FillSpecks { under: 8.0 });
+    assert_eq!(
+        (label.as_str(), fill_of(&scene, LEFT), fill_of(&scene, RIGHT)),
+        ("filled 1 small region", Some("skin"), None)
+    );
 }
 
 #[test]

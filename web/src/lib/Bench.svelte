@@ -12,6 +12,7 @@
     import CutEnds from './parts/CutEnds.svelte';
     import PegBar from './parts/PegBar.svelte';
     import ReferencePicture from './parts/ReferencePicture.svelte';
+    import Shading from './parts/Shading.svelte';
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
     import ViewTurned from './parts/ViewTurned.svelte';
@@ -247,6 +248,7 @@
         {#if view && tools.length > 1 && (view.traced || ['intake', 'lift', 'weight'].includes(bench.station))}
             <Tray {tools} />
             {#if bench.tool === 'cut'}<CutEnds />{/if}
+            {#if bench.tool === 'tone-cut'}<Shading />{/if}
         {/if}
         {#if sheet.loading}<p class="pill absolute top-1/2 left-1/2 -translate-x-1/2">Opening the drawing …</p>{/if}
     </main>

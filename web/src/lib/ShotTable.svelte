@@ -2,6 +2,7 @@
     import FileUp from '@lucide/svelte/icons/file-up';
     import Plus from '@lucide/svelte/icons/plus';
     import { addProduction, addShot, thumbnailUrl } from './api';
+    import { colours } from './state/colours.svelte';
     import { go } from './state/route.svelte';
     import type { Station } from './state/bench.svelte';
     import { tellError } from './state/notices.svelte';
@@ -165,7 +166,7 @@
                                     >
                                         <img
                                             class="h-[44px] w-[60px] rounded-[3px] border border-base-300 bg-[#fffdf7] object-contain"
-                                            src={thumbnailUrl(d, d.revision, shot.revision)}
+                                            src={thumbnailUrl(d, d.revision, colours.shownIn(d))}
                                             alt=""
                                         />
                                         <b>{d.name}</b>

@@ -1,12 +1,12 @@
 //! Routes of what is painted across a shot.
 
 use super::routes::{Answer, Author, File, Refused, Shared, answer, file, named};
-use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, ShotReplace, SwatchUse};
+use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, ShotReplace};
 use crate::jobs::queue::{self, Carriage, Settings};
 use crate::service::error::Error;
 use crate::service::events::Events;
 use crate::store::{self, Written};
-use rhizograph_core::model::paint::ColourModel;
+use rhizograph_core::model::paint::{ColourModel, parted};
 use rhizograph_formats::palette::{self, PaletteFile};
 use rocket::data::{ByteUnit, Data};
 use rocket::http::ContentType;
@@ -120,15 +120,6 @@ async fn read_colours(name: &str, body: Data<'_>) -> Answer<ColourModel> {
     Ok(Json(model))
 }
 
-/// Which drawings of the shot have a swatch or one of its tones.
-#[get("/shots/<shot>/uses?<swatch>")]
-async fn uses(bench: &Shared, shot: i64, swatch: &str) -> Answer<Vec<SwatchUse>> {
-    if !store::shot_exists(&bench.pool, shot).await? {
-        return Err(Error::NoShot.into());
-    }
-    Ok(Json(bench.uses(shot, swatch).await?))
-}
-
 /// Puts one swatch in the place of another in all drawings of the shot, in the background.
 #[post("/shots/<shot>/replace", data = "<request>")]
 async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answer<i64> {
@@ -137,7 +128,9 @@ async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answe
     if let Some(by) = settings.by.as_ref().filter(|by| !known.contains(by)) {
         return Err(Error::Core(rhizograph_core::Error::NoSuchSwatch(by.clone())).into());
     }
-    let drawings: Vec<i64> = bench.uses(shot, &settings.swatch).await?.into_iter().map(|u| u.drawing).collect();
+    let (of, _) = parted(&settings.swatch);
+    let all = store::placed(&bench.pool, shot).await?.into_iter().filter(|d| d.progress.used.contains_key(of));
+    let drawings: Vec<i64> = all.map(|d| d.id).collect();
     if drawings.is_empty() {
         return Err(Error::Asked("no drawing of the shot has it".into()).into());
     }
@@ -146,5 +139,5 @@ async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answe
 }
 
 pub fn all() -> Vec<Route> {
-    routes![carry, set_colours, colours_file, read_colours, uses, replace]
+    routes![carry, set_colours, colours_file, read_colours, replace]
 }

@@ -239,7 +239,7 @@ async fn drawing(bench: &Shared, id: i64, author: Author) -> Answer<DrawingView>
 
 pub(super) fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
     let info = &told.frame().info;
-    events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress: info.progress });
+    events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress: info.progress.clone() });
     Json(told)
 }
 

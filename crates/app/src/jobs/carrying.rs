@@ -101,9 +101,7 @@ pub async fn read_with_paints(pool: &PgPool, drawing: i64) -> sqlx::Result<(Read
 
 /// Puts one swatch in the place of another in a drawing.
 pub fn replace((read, swatches): &(Read, Vec<String>), ShotReplace { swatch, by }: ShotReplace) -> Outcome {
-    let is_of = |paint: &str| paint == swatch || parted(paint).0 == swatch;
-    let sheet = &read.stored.sheet;
-    if sheet.uses(is_of) == [0, 0] {
+    if !read.stored.sheet.used().contains_key(parted(&swatch).0) {
         return Outcome::Left("it has none of it".into());
     }
     let step = Command::Paint(PaintStep::Replace { swatch, by });

@@ -3,10 +3,9 @@
 use super::error::Error;
 use super::steps::Asker;
 use super::{Bench, Turn, apart};
-use crate::api::{StepTold, SwatchUse};
+use crate::api::StepTold;
 use crate::store::{self, Placed};
 use rhizograph_core::edit::{Command, PaintStep};
-use rhizograph_core::model::paint::parted;
 use rhizograph_core::shot::carry::{Painted, proposed_drops};
 
 /// How far off a drawing painted by hand is listened to from the other side, drawings.
@@ -50,19 +49,5 @@ impl Bench {
         let drops = self.heavy(id, Turn::Step, carrying).await?;
         let asked = Asker { author, revision, numbering: 0 };
         self.command(id, asked, Command::Paint(PaintStep::Carry { drawing, drops })).await
-    }
-
-    /// Which drawings of a shot have a swatch or one of its tones, in regions and lines.
-    pub async fn uses(&self, shot: i64, swatch: &str) -> Result<Vec<SwatchUse>, Error> {
-        let mut out = Vec::new();
-        for drawing in store::drawings_of(&self.pool, shot).await? {
-            let slot = self.at_hand.peek(drawing).unwrap_or_default();
-            let stored = self.stored(&slot, drawing).await?;
-            let [regions, lines] = stored.sheet.uses(|paint| paint == swatch || parted(paint).0 == swatch);
-            if regions + lines > 0 {
-                out.push(SwatchUse { drawing, name: stored.name.clone(), regions, lines });
-            }
-        }
-        Ok(out)
     }
 }

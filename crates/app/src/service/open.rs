@@ -86,6 +86,7 @@ pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
         painted: scene.fills.iter().flatten().count(),
         carried: sheet.drops.iter().filter(|d| d.is_carried()).count(),
         doubtful: open(&[Kind::Doubtful]),
+        used: sheet.used(),
         settled: sheet.settled.len(),
     }
 }

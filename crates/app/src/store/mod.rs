@@ -125,7 +125,7 @@ pub async fn insert_drawing(
     .bind(shot)
     .bind(place)
     .bind(&drawing.name)
-    .bind(Json(drawing.progress))
+    .bind(Json(&drawing.progress))
     .bind(drawing.sheet.recipes.intake.register.map(Json))
     .fetch_one(&mut **tx)
     .await?;
@@ -279,9 +279,9 @@ fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
         key: row.try_get("key")?,
         name: row.try_get("name")?,
         revision,
-        progress,
         handed_off: handed == Some(revision),
         ready: is_ready(&progress),
+        progress,
     })
 }
 

@@ -19,6 +19,7 @@ mod settings;
 mod swap;
 mod tails;
 mod tidy;
+mod toned;
 mod trace;
 mod weight;
 

@@ -2,11 +2,12 @@
 
 use super::ground::Ground;
 use super::limits::counted;
+use super::toned::{self, Model};
 use crate::error::Error;
 use crate::geom::Pt;
 use crate::model::line::{Line, Made};
 use crate::model::numbered::Numbered;
-use crate::model::paint::{CarriedDrop, Drop, Like, parted};
+use crate::model::paint::{CarriedDrop, Drop, Like, parted, toned as toned_name};
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, Settled, Verdict};
 use crate::scene::Scene;
@@ -32,6 +33,21 @@ pub enum PaintStep {
     /// Paints regions as their counterparts in another drawing are, in the place of all that was carried before. What
     /// somebody has painted stays, and is told where it is unlike.
     Carry { drawing: String, drops: Vec<CarriedDrop> },
+    /// Parts the regions that a stroke goes across by a seam; the smaller side of them, or the larger, takes a tone.
+    ToneCut {
+        path: Vec<Pt>,
+        tone: String,
+        #[serde(default)]
+        larger: bool,
+    },
+    /// Shades all painted regions that have a tone away from the light: degrees from x to y towards it, and a depth in mm.
+    Shade { light: f64, depth: f64, tone: String },
+    /// Paints empty regions under an area, mm², as what they border on most.
+    FillSpecks { under: f64 },
+    /// Gives all lines that bound a swatch a colour; none: the ink's.
+    ColourBounding { bounds: String, swatch: Option<String> },
+    /// Gives all lines that have no colour of their own a tone of what they bound.
+    ToneLines { tone: String },
     /// Gives lines the colour of a swatch; without one, the ink's.
     ColourLines {
         #[ts(type = "number[]")]
@@ -51,7 +67,13 @@ impl PaintStep {
             PaintStep::Fill { at, .. } | PaintStep::Clear { at } => at.len(),
             PaintStep::ColourLines { lines, .. } => lines.len(),
             PaintStep::Carry { drops, .. } => drops.len(),
-            PaintStep::FillEmpties { .. } | PaintStep::Replace { .. } => 0,
+            PaintStep::ToneCut { path, .. } => path.len(),
+            PaintStep::FillEmpties { .. }
+            | PaintStep::Replace { .. }
+            | PaintStep::Shade { .. }
+            | PaintStep::FillSpecks { .. }
+            | PaintStep::ColourBounding { .. }
+            | PaintStep::ToneLines { .. } => 0,
         }
     }
 
@@ -97,8 +119,8 @@ impl PaintStep {
                 let is_of = |paint: &str| paint == swatch || parted(paint).0 == swatch;
                 let new = |paint: &str| {
                     let by = by.as_ref()?;
-                    let toned = parted(paint).1.filter(|_| paint != swatch).map(|tone| format!("{by}/{tone}"));
-                    Some(toned.filter(|t| ground.swatches().contains(t)).unwrap_or_else(|| by.clone()))
+                    let in_tone = parted(paint).1.filter(|_| paint != swatch).map(|tone| toned_name(by, tone));
+                    Some(in_tone.filter(|t| ground.swatches().contains(t)).unwrap_or_else(|| by.clone()))
                 };
                 let mut regions = HashSet::new();
                 for drop in after.drops.iter_mut().filter(|d| is_of(&d.swatch)) {
@@ -119,6 +141,18 @@ impl PaintStep {
                 let label = counted(if by.is_some() { "replaced in" } else { "emptied" }, regions.len(), "region");
                 if lines > 0 { format!("{label}, {}", counted("recoloured", lines, "line")) } else { label }
             }
+            PaintStep::ToneCut { path, tone, larger } => {
+                toned::cut(after, scene, &Model(ground.swatches()), path, (tone, *larger))?
+            }
+            PaintStep::Shade { light, depth, tone } => {
+                toned::shade(after, scene, &Model(ground.swatches()), (*light, *depth), tone)?
+            }
+            PaintStep::FillSpecks { under } => toned::fill_specks(after, scene, *under)?,
+            PaintStep::ColourBounding { bounds, swatch } => {
+                swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
+                toned::colour_bounding(after, scene, bounds, swatch.as_deref())?
+            }
+            PaintStep::ToneLines { tone } => toned::tone_lines(after, scene, &Model(ground.swatches()), tone)?,
             PaintStep::Carry { drawing, drops } => carry(after, ground, drawing, drops)?,
             PaintStep::ColourLines { lines, swatch } => {
                 swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;

@@ -159,6 +159,12 @@ fn paint_stands(step: &PaintStep, scene: &Scene, since: &Since) -> bool {
         PaintStep::ColourLines { .. } => true,
         // What others painted meanwhile is by hand, and stays.
         PaintStep::Carry { .. } => since.regions.is_empty(),
-        PaintStep::FillEmpties { .. } | PaintStep::Replace { .. } => since.regions.is_empty() && since.drops.is_empty(),
+        PaintStep::ToneCut { .. }
+        | PaintStep::Shade { .. }
+        | PaintStep::FillSpecks { .. }
+        | PaintStep::ColourBounding { .. }
+        | PaintStep::ToneLines { .. }
+        | PaintStep::FillEmpties { .. }
+        | PaintStep::Replace { .. } => since.regions.is_empty() && since.drops.is_empty(),
     }
 }

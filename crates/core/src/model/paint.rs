@@ -87,6 +87,11 @@ pub fn parted(paint: &str) -> (&str, Option<&str>) {
     paint.split_once(TONE).map_or((paint, None), |(swatch, tone)| (swatch, Some(tone)))
 }
 
+/// The name of a swatch's paint in a tone.
+pub fn toned(swatch: &str, tone: &str) -> String {
+    format!("{swatch}{TONE}{tone}")
+}
+
 impl Swatch {
     /// One without tones, named by its name.
     pub fn new(name: &str, colour: [u8; 3]) -> Swatch {
@@ -96,7 +101,7 @@ impl Swatch {
 
     /// All that paint may name of it: itself and its tones.
     pub fn paints(&self) -> impl Iterator<Item = String> {
-        let tones = self.tones.keys().map(|tone| format!("{}{TONE}{tone}", self.id));
+        let tones = self.tones.keys().map(|tone| toned(&self.id, tone));
         std::iter::once(self.id.clone()).chain(tones)
     }
 }

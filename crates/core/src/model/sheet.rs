@@ -9,11 +9,12 @@ use crate::model::keyed::sort;
 use crate::model::line::{Form, Line, Made};
 use crate::model::numbered::Numbered;
 use crate::model::order::Order;
-use crate::model::paint::Drop;
+use crate::model::paint::{Drop, parted};
 use crate::model::recipe::{Recipes, TraceRecipe};
 use crate::model::reweighed::Reweighed;
 use crate::model::verdict::Settled;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use ts_rs::TS;
 
@@ -200,11 +201,13 @@ impl Sheet {
             && self.traced.as_ref().is_none_or(|t| by_hand(&t.inking.by_hand))
     }
 
-    /// How many drops and lines have paint of some kind.
-    pub fn uses(&self, is_of: impl Fn(&str) -> bool) -> [usize; 2] {
-        let drops = self.drops.iter().filter(|d| is_of(&d.swatch)).count();
-        let lines = self.lines.iter().filter(|l| l.swatch.as_deref().is_some_and(&is_of)).count();
-        [drops, lines]
+    /// How many drops and how many lines have each swatch, whatever its tone.
+    pub fn used(&self) -> BTreeMap<String, [usize; 2]> {
+        let mut used: BTreeMap<String, [usize; 2]> = BTreeMap::new();
+        let mut count = |paint: &str, k: usize| used.entry(parted(paint).0.to_owned()).or_default()[k] += 1;
+        self.drops.iter().for_each(|d| count(&d.swatch, 0));
+        self.lines.iter().filter_map(|l| l.swatch.as_deref()).for_each(|s| count(s, 1));
+        used
     }
 
     /// How many lines somebody made or changed by hand: tracing again keeps them.

@@ -1,5 +1,7 @@
 //! Paint: drops that hold on to the region they lie in, whatever happens to its borders.
 
+pub mod parting;
+
 use crate::model::numbered::Numbered;
 use crate::model::paint::Drop;
 use crate::raster::distance::{squared_distance, squared_distance_to};

@@ -26,7 +26,6 @@ import type { Refusal } from '../types/Refusal';
 import type { ShotLift } from '../types/ShotLift';
 import type { StepTold } from '../types/StepTold';
 import type { StripRequest } from '../types/StripRequest';
-import type { SwatchUse } from '../types/SwatchUse';
 import type { Window as SheetWindow } from '../types/Window';
 
 const OWN = { 'x-rhizograph': '1' };
@@ -100,9 +99,6 @@ export const coloursFile = async (shot: number, name: string) =>
 /** What a file of colours holds. */
 export const readColours = (file: File) =>
     ask<ColourModel>(`/colours?name=${encodeURIComponent(file.name)}`, 'POST', file);
-/** Which drawings have a swatch. */
-export const uses = (shot: number, swatch: string) =>
-    ask<SwatchUse[]>(`/shots/${shot}/uses?swatch=${encodeURIComponent(swatch)}`);
 /** Puts one swatch in the place of another in all drawings, in the background. */
 export const replaceInShot = (shot: number, swatch: string, by: string | null) =>
     ask<number>(`/shots/${shot}/replace`, 'POST', { swatch, by });

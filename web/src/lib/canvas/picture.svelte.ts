@@ -174,7 +174,15 @@ export class Picture {
                 probe.leak,
                 probe.span,
             ],
-            ...[settings.dragging, settings.watched, settings.trade, settings.facts, bench.tint, bench.anyColour],
+            ...[
+                settings.dragging,
+                settings.watched,
+                settings.trade,
+                settings.facts,
+                bench.tint,
+                bench.anyColour,
+                bench.shows,
+            ],
             ...[underlay.rough, ...Object.values(underlay.look), bench.chart, bench.chartUnder, guides.list],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];

@@ -4,12 +4,15 @@
     import { colours } from '../state/colours.svelte';
     import { tell, tellError } from '../state/notices.svelte';
     import { reference } from '../state/reference.svelte';
+    import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
 
     let menu: HTMLDetailsElement | undefined = $state();
     let palette: HTMLInputElement | undefined = $state();
     let picture: HTMLInputElement | undefined = $state();
     let naming = $state(false);
+    /** Regions under this are specks, mm². */
+    const SPECK = 2;
     const others = $derived(shots.all.filter((s) => s.id !== shots.shot?.id && s.swatches.length > 0));
 
     const close = () => menu?.removeAttribute('open');
@@ -51,6 +54,22 @@
     <ul
         class="menu dropdown-content z-20 mt-1 w-64 rounded-lg border border-base-300 bg-base-100 p-1 text-[13px] shadow"
     >
+        <li>
+            <button
+                title="Empty regions under {SPECK} mm² take what they border on most"
+                onclick={() => (close(), sheet.do({ of: 'paint', do: 'fill_specks', under: SPECK }))}
+                >Fill specks like what is around</button
+            >
+        </li>
+        {#each colours.tones as t (t.id)}
+            <li>
+                <button
+                    title="Lines that have no colour of their own take it from what they bound most"
+                    onclick={() => (close(), sheet.do({ of: 'paint', do: 'tone_lines', tone: t.id }))}
+                    >Lines in the {t.name.toLowerCase()} of what they bound</button
+                >
+            </li>
+        {/each}
         <li><button onclick={() => (close(), (naming = !naming))}>Name the tones …</button></li>
         <li><button onclick={() => (close(), picture?.click())}>Reference picture …</button></li>
         <li><button onclick={() => (close(), palette?.click())}>Bring in colours …</button></li>

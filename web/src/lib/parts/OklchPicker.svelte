@@ -142,8 +142,8 @@
                     value={n.value}
                     onchange={(e) => {
                         const v = Number(e.currentTarget.value);
-                        if (Number.isFinite(v)) n.set(clamp(v, n.most));
-                        e.currentTarget.value = n.value;
+                        if (Number.isFinite(v) && e.currentTarget.value.trim()) n.set(clamp(v, n.most));
+                        else e.currentTarget.value = n.value;
                     }}
                 />
             </label>
@@ -158,7 +158,7 @@
             onchange={(e) => {
                 const text = e.currentTarget.value.trim();
                 if (/^#?[0-9a-f]{6}$/i.test(text)) onset(fromHex(text.startsWith('#') ? text : `#${text}`));
-                e.currentTarget.value = hex(colour);
+                else e.currentTarget.value = hex(colour);
             }}
         />
         <span class="quiet ml-auto">hatched: not in sRGB</span>

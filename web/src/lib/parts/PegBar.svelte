@@ -2,6 +2,7 @@
     import FilePlus from '@lucide/svelte/icons/file-plus';
     import FileUp from '@lucide/svelte/icons/file-up';
     import { thumbnailUrl } from '../api';
+    import { colours } from '../state/colours.svelte';
     import { go } from '../state/route.svelte';
     import { bench } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
@@ -82,7 +83,7 @@
                     onclick={() => go({ at: 'drawing', id: d.id, station: bench.station })}
                 >
                     <img
-                        src={thumbnailUrl(d, pictured(d), shots.shot?.revision ?? 0)}
+                        src={thumbnailUrl(d, pictured(d), colours.shownIn(d))}
                         alt=""
                         class="h-[58px] w-full object-contain"
                         draggable="false"

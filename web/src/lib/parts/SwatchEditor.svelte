@@ -1,12 +1,10 @@
 <script lang="ts">
     import X from '@lucide/svelte/icons/x';
-    import { uses as usesOf } from '../api';
     import { colours } from '../state/colours.svelte';
     import { tellError } from '../state/notices.svelte';
     import { reference } from '../state/reference.svelte';
     import { shots } from '../state/shots.svelte';
     import type { Swatch } from '../types/Swatch';
-    import type { SwatchUse } from '../types/SwatchUse';
     import { proposedTone, type Rgb } from './oklch';
     import OklchPicker from './OklchPicker.svelte';
     import { hex } from './units';
@@ -20,18 +18,14 @@
               ? swatch.colour
               : (swatch.tones[tone] ?? swatch.colour),
     );
-    let uses = $state<SwatchUse[] | null>(null);
+    /** Of each drawing that has it, how many regions and lines. */
+    const uses = $derived(
+        (shots.shot?.drawings ?? []).flatMap((d) => {
+            const used = d.progress.used[swatch.id];
+            return used ? [{ drawing: d.id, name: d.name, regions: used[0], lines: used[1] }] : [];
+        }),
+    );
     let by = $state('');
-    $effect(() => {
-        const { id } = swatch;
-        void shots.shot?.drawings.map((d) => d.revision);
-        [uses, by] = [null, ''];
-        const shot = shots.shot;
-        if (!shot) return;
-        void usesOf(shot.id, id)
-            .then((told) => swatch.id === id && (uses = told))
-            .catch(tellError);
-    });
 
     function pick(which: string | null) {
         tone = which;
@@ -51,7 +45,7 @@
         reference.picked = null;
         void set(picked);
     });
-    const many = (u: SwatchUse) =>
+    const many = (u: { regions: number; lines: number }) =>
         [
             u.regions && `${u.regions} region${u.regions === 1 ? '' : 's'}`,
             u.lines && `${u.lines} line${u.lines === 1 ? '' : 's'}`,
@@ -61,7 +55,7 @@
     const groups = $derived([...new Set(colours.swatches.map((s) => s.group).filter(Boolean))]);
     const others = $derived(colours.listed.filter((s) => s.id !== swatch.id));
     function replace() {
-        colours.replaceBy(swatch.id, by || null, (uses?.length ?? 0) > 0).catch(tellError);
+        colours.replaceBy(swatch.id, by || null, uses.length > 0).catch(tellError);
     }
 </script>
 
@@ -148,9 +142,7 @@
         />
     </div>
     <div class="mt-2.5 border-t border-base-300 pt-2 text-[12.5px]">
-        {#if uses === null}
-            <p class="quiet">Looking who uses it …</p>
-        {:else if uses.length === 0}
+        {#if uses.length === 0}
             <p class="quiet mb-1.5">No drawing of the shot uses it.</p>
             <button class="btn btn-xs btn-outline btn-error" onclick={replace}>Delete</button>
         {:else}

@@ -39,6 +39,8 @@ export type ToolId =
     | 'fill'
     | 'empties'
     | 'swap'
+    | 'tone-cut'
+    | 'line-colour'
     | 'pick'
     | 'clear';
 export type Backdrop = 'paper' | 'white' | 'grey' | 'black' | 'checker' | 'colour';

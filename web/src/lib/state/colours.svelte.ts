@@ -1,6 +1,7 @@
 /** The colour model in hand: which swatch and tone, which were before it, and changes to the model. */
 import * as api from '../api';
 import type { ColourModel } from '../types/ColourModel';
+import type { DrawingInfo } from '../types/DrawingInfo';
 import type { Swatch } from '../types/Swatch';
 import type { Tone } from '../types/Tone';
 import { sheet } from './sheet.svelte';
@@ -12,11 +13,16 @@ type Rgb = [number, number, number];
 const TONE = '/';
 /** So many that were in hand last are at hand. */
 const MOST_RECENT = 6;
+/** How long the colour model is left alone before drawings are pictured by it anew, ms. */
+const RESTED = 2500;
 
 export const parted = (paint: string): [string, string | null] => {
     const k = paint.indexOf(TONE);
     return k < 0 ? [paint, null] : [paint.slice(0, k), paint.slice(k + 1)];
 };
+
+const groupsOf = (all: Swatch[]) => [...new Set(all.map((s) => s.group))];
+const grouped = (all: Swatch[]) => groupsOf(all).flatMap((g) => all.filter((s) => s.group === g));
 
 class Colours {
     /** The swatch in hand, and the tone; `null`: its base. */
@@ -24,6 +30,8 @@ class Colours {
     tone = $state<string | null>(null);
     /** Paint that was in hand before, the newest first. */
     recent = $state<string[]>([]);
+    #pictured = $state(0);
+    #of = 0;
     /** The swatch that is looked at more closely. */
     edited = $state<string | null>(null);
 
@@ -36,6 +44,8 @@ class Colours {
         if (!s) return null;
         return this.tone !== null && s.tones[this.tone] ? `${s.id}${TONE}${this.tone}` : s.id;
     });
+    /** The tone that is cut and shaded with: the one in hand, else the first. */
+    shade = $derived(this.tone ?? this.tones[0]?.id ?? null);
     /** How many regions of the drawing have each swatch, whatever its tone. */
     used = $derived.by(() => {
         const n: Record<string, number> = {};
@@ -47,12 +57,26 @@ class Colours {
         return n;
     });
     /** By their groups, in the order of the first of each. */
-    groups = $derived.by(() => {
-        const names = [...new Set(this.swatches.map((s) => s.group))];
-        return names.map((name) => ({ name, list: this.swatches.filter((s) => s.group === name) }));
-    });
+    groups = $derived(
+        groupsOf(this.swatches).map((name) => ({ name, list: this.swatches.filter((s) => s.group === name) })),
+    );
     /** In the order they are listed. */
-    listed = $derived(this.groups.flatMap((g) => g.list));
+    listed = $derived(grouped(this.swatches));
+
+    /** The colour model's revision that a drawing is pictured by: that from before its colours began to be changed. */
+    shownIn({ progress }: DrawingInfo): number {
+        return Object.keys(progress.used).length > 0 ? this.#pictured : 0;
+    }
+
+    /** Follows the colour model once nobody changes it: every painted drawing of the shot is pictured anew then. */
+    follow() {
+        const { id, revision } = shots.shot ?? { id: 0, revision: 0 };
+        if (this.edited !== null && id === this.#of) return;
+        const wait = id === this.#of ? RESTED : 0;
+        this.#of = id;
+        const timer = setTimeout(() => (this.#pictured = revision), wait);
+        return () => clearTimeout(timer);
+    }
 
     /** Takes paint in hand. */
     take(paint: string) {
@@ -80,57 +104,69 @@ class Colours {
         if (before) this.take(before);
     }
 
-    #set(change: Partial<ColourModel>): Promise<boolean> {
-        return shots.setColours({ tones: this.tones, swatches: this.swatches, ...change });
+    #swatches(make: (swatches: Swatch[], tones: Tone[]) => Swatch[]) {
+        return shots.setColours(({ tones, swatches }) => ({ tones, swatches: make(swatches, tones) }));
+    }
+
+    #one(id: string, make: (s: Swatch) => Swatch) {
+        return this.#swatches((all) => all.map((s) => (s.id === id ? make(s) : s)));
     }
 
     change(id: string, by: Partial<Swatch>) {
-        return this.#set({ swatches: this.swatches.map((s) => (s.id === id ? { ...s, ...by } : s)) });
+        return this.#one(id, (s) => ({ ...s, ...by }));
     }
 
     /** Sets the colour of a swatch or of one of its tones. */
     recolour(id: string, tone: string | null, colour: Rgb) {
-        const s = this.swatches.find((s) => s.id === id);
-        if (!s) return Promise.resolve(false);
-        return this.change(id, tone === null ? { colour } : { tones: { ...s.tones, [tone]: colour } });
+        return this.#one(id, (s) =>
+            tone === null ? { ...s, colour } : { ...s, tones: { ...s.tones, [tone]: colour } },
+        );
     }
 
     dropTone(id: string, tone: string) {
-        const s = this.swatches.find((s) => s.id === id);
-        if (!s) return;
-        return this.change(id, { tones: Object.fromEntries(Object.entries(s.tones).filter(([t]) => t !== tone)) });
+        const without = (s: Swatch) => Object.fromEntries(Object.entries(s.tones).filter(([t]) => t !== tone));
+        return this.#one(id, (s) => ({ ...s, tones: without(s) }));
     }
 
     setTones(tones: Tone[]) {
-        const there = new Set(tones.map((t) => t.id));
-        const only = (s: Swatch) => Object.fromEntries(Object.entries(s.tones).filter(([t]) => there.has(t)));
-        return this.#set({ tones, swatches: this.swatches.map((s) => ({ ...s, tones: only(s) })) });
+        const there = tones.map((t) => t.id);
+        const only = (s: Swatch) => Object.fromEntries(Object.entries(s.tones).filter(([t]) => there.includes(t)));
+        return shots.setColours(({ swatches }) => ({
+            tones,
+            swatches: swatches.map((s) => ({ ...s, tones: only(s) })),
+        }));
     }
 
     /** Adds swatches at the end, under ids that none has; tones that the shot does not have are added, too. */
     async add(model: ColourModel): Promise<boolean> {
-        const ids = this.swatches.map((s) => s.id);
-        const added = model.swatches.map((s) => {
-            let id = s.id.replaceAll(TONE, '-') || 'colour';
-            for (let n = 2; ids.includes(id); n++) id = `${s.id}-${n}`;
-            ids.push(id);
-            return { ...s, id };
+        let first: string | undefined;
+        const taken = await shots.setColours(({ tones, swatches }) => {
+            const ids = swatches.map((s) => s.id);
+            const added = model.swatches.map((s) => {
+                const called = s.id.replaceAll(TONE, '-') || 'colour';
+                let id = called;
+                for (let n = 2; ids.includes(id); n++) id = `${called}-${n}`;
+                ids.push(id);
+                return { ...s, id };
+            });
+            first = added[0]?.id;
+            const more = model.tones.filter((t) => !tones.some((o) => o.id === t.id));
+            return { tones: [...tones, ...more], swatches: [...swatches, ...added] };
         });
-        const tones = [...this.tones, ...model.tones.filter((t) => !this.tones.some((o) => o.id === t.id))];
-        if (!(await this.#set({ tones, swatches: [...this.swatches, ...added] }))) return false;
-        const first = added[0];
-        if (first) this.take(first.id);
-        return true;
+        if (taken && first !== undefined) this.take(first);
+        return taken;
     }
 
     /** Puts a swatch in front of another, into its group; `null`: at the end of a group. */
     move(id: string, before: string | null, group: string) {
-        const moved = this.swatches.find((s) => s.id === id);
-        if (!moved || before === id) return;
-        const rest = this.listed.filter((s) => s.id !== id);
-        const at =
-            before === null ? rest.findLastIndex((s) => s.group === group) + 1 : rest.findIndex((s) => s.id === before);
-        return this.#set({ swatches: [...rest.slice(0, at), { ...moved, group }, ...rest.slice(at)] });
+        return this.#swatches((all) => {
+            const moved = all.find((s) => s.id === id);
+            if (!moved || before === id) return all;
+            const rest = grouped(all).filter((s) => s.id !== id);
+            const behind = rest.findLastIndex((s) => s.group === group) + 1 || rest.length;
+            const at = before === null ? behind : rest.findIndex((s) => s.id === before);
+            return [...rest.slice(0, at), { ...moved, group }, ...rest.slice(at)];
+        });
     }
 
     /** Puts another swatch in its place all over the shot, or none, and takes it out of the model. */
@@ -138,7 +174,7 @@ class Colours {
         const shot = shots.shot;
         if (!shot) return;
         if (used) await api.replaceInShot(shot.id, id, by);
-        await this.#set({ swatches: this.swatches.filter((s) => s.id !== id) });
+        await this.#swatches((all) => all.filter((s) => s.id !== id));
         this.edited = null;
         if (this.swatch === id) this.swatch = by;
     }

@@ -26,6 +26,7 @@ class Shots {
     incoming = $state<Incoming[]>([]);
     #stop: (() => void) | null = null;
     #latest = new Latest();
+    #changing: Promise<unknown> = Promise.resolve();
 
     get all(): ShotInfo[] {
         return this.productions.flatMap((p) => p.shots);
@@ -162,19 +163,24 @@ class Shots {
         }
     }
 
-    /** Gives whether they were taken. */
-    async setColours(model: ColourModel): Promise<boolean> {
-        const shot = this.shot;
-        if (!shot) return false;
-        let taken = true;
-        try {
-            await api.setColours(shot.id, shot.revision, model);
-        } catch (e) {
-            taken = false;
-            tellError(e);
-        }
-        await this.load();
-        return taken;
+    /** Changes the colour model, one change after the other, each of what the one before left. Gives whether it was taken. */
+    setColours(make: (model: ColourModel) => ColourModel): Promise<boolean> {
+        const change = async () => {
+            const shot = this.shot;
+            if (!shot) return false;
+            let taken = true;
+            try {
+                await api.setColours(shot.id, shot.revision, make({ tones: shot.tones, swatches: shot.swatches }));
+            } catch (e) {
+                taken = false;
+                tellError(e);
+            }
+            await this.load();
+            return taken;
+        };
+        const done = this.#changing.then(change);
+        this.#changing = done;
+        return done;
     }
 }
 

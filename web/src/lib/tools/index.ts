@@ -17,6 +17,7 @@ import { fill } from './fill';
 import { hold } from './hold';
 import { ink } from './ink';
 import { leak } from './leak';
+import { lineColour } from './line_colour';
 import { level } from './level';
 import { look } from './look';
 import { marks } from './marks';
@@ -33,6 +34,7 @@ import { span } from './span';
 import { swap } from './swap';
 import { sweep } from './sweep';
 import { takeAway } from './take_away';
+import { toneCut } from './tone_cut';
 import { touch } from './touch';
 import type { How, Tool } from './tool';
 
@@ -54,6 +56,12 @@ const MEND: Bundle = {
     tools: [redraw, calm, press, bend, pointsTool],
 };
 
+const FILL: Bundle = {
+    name: 'Fill',
+    help: 'Fill regions, all empties within an outline, or swap one paint for another',
+    tools: [fill, empties, swap],
+};
+
 /** The tools of each station, in the order of the tray. */
 export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
     intake: [look, level, crop, corners, marks],
@@ -62,7 +70,7 @@ export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
     trace: [look],
     draw: [look, ink, SHAPES, MEND, erase, cut, hold],
     join: [look, sweep, cut, seam, span, leak, takeAway],
-    paint: [look, fill, empties, swap, pick, clear],
+    paint: [look, FILL, toneCut, lineColour, pick, clear],
     'hand-off': [],
 };
 

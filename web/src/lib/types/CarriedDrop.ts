@@ -10,7 +10,7 @@ export type CarriedDrop = {
  */
 at: Pt, 
 /**
- * Its swatch, and what it may be besides, the likeliest first.
+ * Its swatch, and what it may be besides, the likeliest first; none: it is left without paint there.
  */
 swatches: Array<string>, 
 /**

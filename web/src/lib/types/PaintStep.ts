@@ -5,4 +5,4 @@ import type { Pt } from "./Pt";
 /**
  * Paint put into regions and taken out.
  */
-export type PaintStep = { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, } | { "do": "replace", swatch: string, by: string | null, } | { "do": "carry", drawing: string, drops: Array<CarriedDrop>, } | { "do": "colour_lines", lines: number[], swatch: string | null, };
+export type PaintStep = { "do": "fill", at: Array<Pt>, swatch: string, } | { "do": "fill_empties", swatch: string, } | { "do": "clear", at: Array<Pt>, } | { "do": "replace", swatch: string, by: string | null, } | { "do": "carry", drawing: string, drops: Array<CarriedDrop>, } | { "do": "tone_cut", path: Array<Pt>, tone: string, larger: boolean, } | { "do": "shade", light: number, depth: number, tone: string, } | { "do": "fill_specks", under: number, } | { "do": "colour_bounding", bounds: string, swatch: string | null, } | { "do": "tone_lines", tone: string, } | { "do": "colour_lines", lines: number[], swatch: string | null, };

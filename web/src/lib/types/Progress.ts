@@ -23,4 +23,8 @@ carried: number,
 /**
  * Those of them that somebody should look at.
  */
-doubtful: number, settled: number, };
+doubtful: number, 
+/**
+ * How many drops and how many lines have each swatch, whatever its tone.
+ */
+used: { [key in string]: [number, number] }, settled: number, };
