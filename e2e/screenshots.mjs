@@ -166,6 +166,7 @@ await inked(drawings[6].id);
     await saved(page);
 }
 
+await lift(1);
 await lift(0);
 for (let i = 0; i < 60; i++) {
     const view = await get(`/drawings/${drawings[0].id}`);
@@ -187,9 +188,41 @@ for (const [swatch, ...places] of PAINT) {
         await saved(page);
     }
 }
-await picture('paint');
+// A shadow on the kettle and on the neck, by strokes.
+await page.getByRole('button', { name: 'Tone cut', exact: true }).click();
+for (const path of [
+    [
+        [1290, 380],
+        [1235, 500],
+        [1215, 640],
+    ],
+    [
+        [1640, 1000],
+        [1740, 930],
+        [1830, 850],
+        [1900, 760],
+    ],
+]) {
+    const [first, ...rest] = await Promise.all(path.map((p) => onPage(page, view, p)));
+    await page.mouse.move(...first);
+    await page.mouse.down();
+    for (const p of rest) await page.mouse.move(...p, { steps: 8 });
+    await page.mouse.up();
+    await saved(page);
+}
+await page.getByRole('button', { name: 'Change Kettle', exact: true }).click();
+await picture('colours');
+await page.getByRole('button', { name: 'Close', exact: true }).click();
 await page.keyboard.press('7');
 await picture('hand-off');
+// The next one is painted from it, and what is doubtful is asked.
+await page.keyboard.press('6');
+await page.getByRole('button', { name: 'Paint A-02 like this' }).click();
+await page.waitForURL(`**/drawing/${drawings[1].id}/paint`);
+await page.getByText(/\d+ carried/).waitFor();
+await page.keyboard.press('f');
+await page.keyboard.press('j');
+await picture('paint');
 
 // The kettle that was drawn on a tablet, mended and in hand.
 const kettle = shots.find((s) => s.number === '014').drawings[0];

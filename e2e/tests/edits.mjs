@@ -63,6 +63,29 @@ async function moves(page, url, id, series) {
     });
 }
 
+/** Regions filled by a click, and many by dragging. */
+async function paints(page, url, id, { zoom, box, series }) {
+    const now = await getJson(url, `/drawings/${id}`);
+    const [x0, y0] = await onPage(page, now, [0, 0]);
+    const [x1] = await onPage(page, now, [1000, 0]);
+    const scale = (x1 - x0) / 1000;
+    const free = { left: box.x + 120, right: box.x + box.width - 120, top: box.y + 110, low: box.y + box.height - 140 };
+    const seen = now.regions
+        .filter((r) => r.area > 80)
+        .map((r) => [x0 + r.seed[0] * scale, y0 + r.seed[1] * scale])
+        .filter(([x, y]) => x > free.left && x < free.right && y > free.top && y < free.low);
+    const swatches = ['Skin', 'Kettle', 'Shell rim'];
+    await page.getByRole('button', { name: swatches[0], exact: true }).click();
+    await series(`${zoom}, regions filled`, 16, (k) => stroke(page, seen[(k * 37) % seen.length], [0, 0]));
+    const across = free.right - free.left;
+    await series(`${zoom}, many dragged over`, 6, async (k) => {
+        await page.getByRole('button', { name: swatches[(k + 1) % 3], exact: true }).click();
+        await stroke(page, [free.left, free.top + 60 + 40 * k], [across, 30]);
+    });
+    const painted = (await getJson(url, `/drawings/${id}`)).undo;
+    console.log(`figure: 5,000 lines, ${zoom}: the last drag ${painted}`);
+}
+
 export const tests = {
     async 'edits in a drawing of 5000 lines show with their regions'(url) {
         const { page, troubles, close } = await openBrowser();
@@ -76,7 +99,7 @@ export const tests = {
             const all = [];
             const ink = [];
             // What changes many lines at a time is told by itself.
-            const many = /moved|eraser|calm/;
+            const many = /moved|eraser|calm|dragged/;
             const note = async (name, took, inked) => {
                 if (!many.test(name)) {
                     all.push(...took);
@@ -136,6 +159,9 @@ export const tests = {
                     await series(`${zoom}, ${name.toLowerCase()}`, 16, (k) => stroke(page, place(k + 130), [70, 20]));
                 }
                 if (key === 'f') await moves(page, url, drawing.id, series);
+                await page.keyboard.press('Escape');
+                await page.keyboard.press('6');
+                await paints(page, url, drawing.id, { zoom, box, series });
                 await page.keyboard.press('5');
                 await page.keyboard.press('Escape');
                 await page.keyboard.press('j');

@@ -11,6 +11,7 @@ use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::paint::CarriedDrop;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
+use rhizograph_core::paint::trim;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
@@ -255,6 +256,57 @@ fn what_is_left_without_paint_is_left_in_the_next_drawing() {
     let (_, label) = done(&next, &mut there, PaintStep::Carry { drawing: "A-01".into(), drops });
     assert_eq!((label.as_str(), ids(&there, Kind::Unpainted).len()), ("carried 1 region from A-01", 0));
     assert_eq!(there.findings.iter().filter(|f| f.left).count(), 1);
+}
+
+/// A ring of ink with edges of any softness, px, that a line was traced in.
+fn soft_ring(soft: f64) -> (Sheet, Ink) {
+    let (middle, r, half) = (pt(300.0, 300.0), 180.0, 9.0);
+    let mut alpha = Plane::new(600, 600, 0u8);
+    for y in 0..600 {
+        for x in 0..600 {
+            let off = (pt(x as f64 + 0.5, y as f64 + 0.5).dist(middle) - r).abs() - half;
+            alpha.set(x, y, (255.0 * (0.5 - off / soft.max(1.0)).clamp(0.0, 1.0)).round() as u8);
+        }
+    }
+    let mut sheet = Sheet::new(600, 600, 300.0);
+    let around = |k: i32| {
+        let (s, c) = (std::f64::consts::TAU * f64::from(k) / 96.0).sin_cos();
+        pt(middle.x + r * c, middle.y + r * s)
+    };
+    let points: Vec<Pt> = (0..96).map(around).chain([around(0)]).collect();
+    let spine = Spine::through(&points, true);
+    let form = Form::Centreline { spine, width: vec![[0.0, 2.0 * half]], ends: [End::Round; 2] };
+    sheet.draw(Line::new(0, form, Made::Traced));
+    (sheet, Ink::plain(alpha, [0; 3]))
+}
+
+#[test]
+fn no_fringe_shows_at_any_softness_tuck_and_backdrop() {
+    for soft in [0.0, 2.0, 5.0, 9.0, 14.0] {
+        let (sheet, ink) = soft_ring(soft);
+        let scene = Scene::of(&sheet, &ink);
+        let inside = scene.regions.at(pt(300.0, 300.0)).unwrap().id;
+        for tuck in [0.0, 0.3, 0.7, 1.0] {
+            let labels = &scene.regions.labels;
+            let mut paint = labels.map(|&l| if u32::from(l) == inside { [200, 120, 40, 255] } else { [0; 4] });
+            if tuck < 1.0 {
+                trim(&mut paint, labels, &scene.ink.alpha, tuck);
+            }
+            for k in 0..72 {
+                let (s, c) = (std::f64::consts::TAU * f64::from(k) / 72.0).sin_cos();
+                for step in 0..250 {
+                    let r = f64::from(step);
+                    let (x, y) = ((300.0 + r * c) as usize, (300.0 + r * s) as usize);
+                    let (a, painted) = (*ink.alpha.at(x, y), paint.at(x, y)[3] == 255);
+                    // What of the backdrop shows through ink and paint, of 255: none within the line's middle, whatever it is.
+                    let through = if painted { 0 } else { 255 - a };
+                    let at = format!("soft {soft}, tuck {tuck}, {r} px at {k}: alpha {a}");
+                    assert!(r > 178.0 || through <= 5, "a fringe: {at}");
+                    assert!(r < 182.0 || !painted, "paint beyond the line's middle: {at}");
+                }
+            }
+        }
+    }
 }
 
 /// Two like rings side by side within a third, moved by so much.

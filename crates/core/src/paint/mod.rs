@@ -44,8 +44,11 @@ impl Dropped {
     }
 }
 
+/// From this alpha on ink lets nothing through.
+const DENSE: u8 = 250;
+
 /// Takes paint back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`
-/// (0 to 1). `paint` holds the colours up to the middles.
+/// (0 to 1), and all that lies under ink which lets it through. `paint` holds the colours up to the middles.
 pub fn trim(paint: &mut Plane<[u8; 4]>, labels: &Plane<u16>, alpha: &Plane<u8>, tuck: f64) {
     let ink = alpha.map(|&a| a >= IS_INK);
     let to_edge = squared_distance(&ink);
@@ -63,7 +66,7 @@ pub fn trim(paint: &mut Plane<[u8; 4]>, labels: &Plane<u16>, alpha: &Plane<u8>, 
     for i in 0..paint.data.len() {
         if ink.data[i] {
             let (edge, middle) = (f64::from(to_edge.data[i]).sqrt(), f64::from(to_middle.data[i]).sqrt());
-            if edge > tuck * (edge + middle) + 0.5 {
+            if edge > tuck * (edge + middle) + 0.5 && alpha.data[i] >= DENSE {
                 paint.data[i] = [0; 4];
             }
         }

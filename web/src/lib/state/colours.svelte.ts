@@ -56,6 +56,14 @@ class Colours {
         }
         return n;
     });
+    /** How many regions of the shot have each swatch. */
+    inShot = $derived.by(() => {
+        const n: Record<string, number> = {};
+        for (const d of shots.shot?.drawings ?? []) {
+            for (const [id, [regions]] of Object.entries(d.progress.used)) n[id] = (n[id] ?? 0) + regions;
+        }
+        return n;
+    });
     /** By their groups, in the order of the first of each. */
     groups = $derived(
         groupsOf(this.swatches).map((name) => ({ name, list: this.swatches.filter((s) => s.group === name) })),

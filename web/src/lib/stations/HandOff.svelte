@@ -3,6 +3,7 @@
     import Download from '@lucide/svelte/icons/download';
     import TriangleAlert from '@lucide/svelte/icons/triangle-alert';
     import * as api from '../api';
+    import { percent } from '../parts/units';
     import { bench } from '../state/bench.svelte';
     import { tell, tellError } from '../state/notices.svelte';
     import { sheet } from '../state/sheet.svelte';
@@ -11,7 +12,7 @@
 
     const FILES = [
         { name: 'ink.png', title: 'Ink', says: 'PNG, ink on transparency' },
-        { name: 'paint.png', title: 'Paint', says: 'PNG, paint up to the lines’ middles' },
+        { name: 'paint.png', title: 'Paint', says: 'PNG, paint up to the lines’ middles, or by the tuck' },
         { name: 'flat.png', title: 'Ink over paint', says: 'PNG, both as they look' },
         { name: 'drawing.svg', title: 'Vector drawing', says: 'SVG: paint, lines, bridges, seams as groups' },
         { name: 'lines.json', title: 'Lines', says: 'JSON: points with widths' },
@@ -31,6 +32,11 @@
             (e: unknown) => tellError(e),
         );
     });
+
+    const tuck = $derived(view?.recipes.paint.tuck ?? 1);
+    function setTuck(tuck: number) {
+        if (view) void sheet.do({ of: 'settings', do: 'recipes', recipes: { ...view.recipes, paint: { tuck } } });
+    }
 
     async function handOff() {
         if (!view) return;
@@ -97,6 +103,21 @@
                 </label>
             {/each}
         </fieldset>
+        <label
+            class="mt-3 block text-[13px]"
+            title="How far paint lies under the line: all the way to its middle, or by a share of that. Under soft edges it always lies."
+            ><span class="flex justify-between"><span>Tuck</span><b>{percent(tuck)}</b></span>
+            <input
+                class="range range-primary range-xs mt-0.5 w-full"
+                type="range"
+                min="0"
+                max="1"
+                step="0.05"
+                value={tuck}
+                disabled={sheet.busy}
+                onchange={(e) => setTuck(e.currentTarget.valueAsNumber)}
+            />
+        </label>
     </div>
     <div class="border-t border-base-300 bg-base-200 px-4 py-3">
         {#if told && !told.ready}
