@@ -150,9 +150,9 @@ export const tests = {
             const { id } = await demoDrawing(url, 3);
             await elsewhere(url, id, { of: 'trace', do: 'trace' });
             await page.goto(`${url}/#/drawing/${id}/paint`);
-            await page.getByRole('button', { name: 'swatch' }).click();
+            await page.getByRole('button', { name: 'swatch', exact: true }).click();
             await page.getByPlaceholder('Name').fill('Steam');
-            await page.route('**/swatches', (route) =>
+            await page.route('**/colours', (route) =>
                 route.fulfill({
                     status: 409,
                     json: { error: 'somebody was first', advice: 'Look again.', revision: 1 },
@@ -161,7 +161,7 @@ export const tests = {
             await page.getByRole('button', { name: 'Add', exact: true }).click();
             await page.getByText('Somebody was first').waitFor();
             assert.equal(await page.getByPlaceholder('Name').inputValue(), 'Steam');
-            await page.unroute('**/swatches');
+            await page.unroute('**/colours');
             await page.getByRole('button', { name: 'Add', exact: true }).click();
             await page.getByRole('button', { name: 'Steam', exact: true }).waitFor();
 

@@ -95,7 +95,13 @@ test('swatches are moved between groups, to the end or in front of one', async (
 });
 
 test('colours go through Oklch and come back, and proposed tones are darker or lighter', () => {
-    for (const rgb of [[0, 0, 0], [255, 255, 255], [217, 182, 122], [3, 250, 9], [128, 128, 128]] as const) {
+    for (const rgb of [
+        [0, 0, 0],
+        [255, 255, 255],
+        [217, 182, 122],
+        [3, 250, 9],
+        [128, 128, 128],
+    ] as const) {
         expect(rgbOf(oklchOf([...rgb]))).toEqual([...rgb]);
     }
     const { l } = oklchOf([217, 182, 122]);

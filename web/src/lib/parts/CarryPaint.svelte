@@ -18,6 +18,7 @@
     const isByHand = (d: DrawingInfo) => d.progress.painted > d.progress.carried;
     const between = $derived(behind.findIndex(isByHand));
     let carrying = $state(false);
+    const waits = $derived(!painted || carrying || jobs.running);
 
     /** All that can be painted from here, besides the next one. */
     const ways = $derived.by(() => {
@@ -69,7 +70,9 @@
             <details class="dropdown dropdown-top dropdown-end">
                 <summary
                     class="btn btn-outline btn-primary btn-sm"
-                    class:btn-disabled={!painted || carrying || jobs.running}>More<ChevronUp size={14} /></summary
+                    class:btn-disabled={waits}
+                    aria-disabled={waits}
+                    onclick={(e) => waits && e.preventDefault()}>More<ChevronUp size={14} /></summary
                 >
                 <ul
                     class="menu dropdown-content z-20 mb-1 w-64 rounded-lg border border-base-300 bg-base-100 p-1 shadow"

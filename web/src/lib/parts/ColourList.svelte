@@ -71,8 +71,8 @@
                     >{#if colours.inShot[s.id] === 1}<b
                             class="mr-1.5 text-accent"
                             title="One region of the whole shot has it: is it meant?">once</b
-                        >{/if}{colours.used[s.id] ?? 0}{#if number(s)}<kbd class="key ml-1.5 hidden group-hover:inline-block"
-                            >⇧{number(s)}</kbd
+                        >{/if}{colours.used[s.id] ?? 0}{#if number(s)}<kbd
+                            class="key ml-1.5 hidden group-hover:inline-block">⇧{number(s)}</kbd
                         >{/if}</span
                 >
                 <button

@@ -144,7 +144,7 @@
     <div class="mt-2.5 border-t border-base-300 pt-2 text-[12.5px]">
         {#if uses.length === 0}
             <p class="quiet mb-1.5">No drawing of the shot uses it.</p>
-            <button class="btn btn-xs btn-outline btn-error" onclick={replace}>Delete</button>
+            <button class="btn btn-xs btn-error" onclick={replace}>Delete</button>
         {:else}
             <p class="mb-1 font-semibold">Used in {uses.length} drawing{uses.length === 1 ? '' : 's'}</p>
             <ul class="quiet mb-2 max-h-16 overflow-y-auto">
@@ -155,7 +155,7 @@
                     <option value="">Leave those empty</option>
                     {#each others as s (s.id)}<option value={s.id}>Put {s.name} in its place</option>{/each}
                 </select>
-                <button class="btn btn-xs btn-outline btn-error" onclick={replace}>{by ? 'Merge' : 'Delete'}</button>
+                <button class="btn btn-xs btn-error" onclick={replace}>{by ? 'Merge' : 'Delete'}</button>
             </div>
         {/if}
     </div>
