@@ -188,21 +188,29 @@ for (const [swatch, ...places] of PAINT) {
         await saved(page);
     }
 }
-// A shadow on the kettle and on the neck, by strokes.
+// Toes, the badge and what is left of the far legs, each where it lies.
+for (const [swatch, lies] of [
+    ['Skin', ([x, y], area) => y > 1380 && y < 1520 && area < 1000],
+    ['Far legs', ([x, y], area) => y > 1380 && y < 1520 && area >= 1000 && area < 6000],
+    ['Kettle trim', ([x, y]) => x > 1800 && y > 600 && y < 680],
+    ['Letter', ([x, y]) => x > 1800 && y > 700 && y < 800],
+]) {
+    await page.getByRole('button', { name: swatch, exact: true }).click();
+    await page.getByRole('button', { name: 'Fill', exact: true }).click();
+    const empty = (await get(`/drawings/${drawings[0].id}`)).regions.filter((r) => !r.swatch && lies(r.seed, r.area));
+    for (const r of empty) {
+        await page.mouse.click(...(await onPage(page, view, r.seed)));
+        await saved(page);
+    }
+}
+// A shadow on the kettle, by a stroke.
 await page.getByRole('button', { name: 'Tone cut', exact: true }).click();
-for (const path of [
-    [
+{
+    const path = [
         [1290, 380],
         [1235, 500],
         [1215, 640],
-    ],
-    [
-        [1640, 1000],
-        [1740, 930],
-        [1830, 850],
-        [1900, 760],
-    ],
-]) {
+    ];
     const [first, ...rest] = await Promise.all(path.map((p) => onPage(page, view, p)));
     await page.mouse.move(...first);
     await page.mouse.down();
@@ -221,6 +229,7 @@ await page.getByRole('button', { name: 'Paint A-02 like this' }).click();
 await page.waitForURL(`**/drawing/${drawings[1].id}/paint`);
 await page.getByText(/\d+ carried/).waitFor();
 await page.keyboard.press('f');
+await page.getByRole('button', { name: /^Doubtful \d/ }).click();
 await page.keyboard.press('j');
 await picture('paint');
 
@@ -291,7 +300,7 @@ await page.waitForTimeout(1500);
     await page.keyboard.press('Escape');
 }
 
-for (const n of [1, 2, 3]) await lift(n);
+for (const n of [2, 3]) await lift(n);
 await page.goto(`${url}/#/drawing/${drawings[5].id}/lift`);
 await page.getByRole('button', { name: 'Lift and trace' }).click();
 await page.getByRole('button', { name: /Settle \d+ sure/ }).waitFor();

@@ -53,7 +53,6 @@ export const tests = {
             assert.equal(view.undo, 'filled 3 regions');
             // What is empty within a box; the tone in hand goes along.
             await page.keyboard.press('n');
-            await tool(page, 'Fill ▴').catch(() => {});
             await tool(page, 'Empties');
             await page.keyboard.down('Shift');
             await drag(page, size, [
@@ -147,7 +146,7 @@ export const tests = {
             await page.keyboard.up('Shift');
             // By a direction of light.
             await take(page, 'Shell plate');
-            await tool(page, 'Fill ▴');
+            await tool(page, 'Fill');
             await drag(page, size, [[1600, 700]]);
             await tool(page, 'Tone cut');
             await page.getByRole('button', { name: /Direction of the light/ }).press('ArrowRight');

@@ -40,10 +40,15 @@ fn edits_in_a_drawing_of_5000_lines_show_at_once() {
     let server = Server::start();
     let agent: ureq::Agent = ureq::Agent::config_builder().http_status_as_error(false).build().into();
     let mut all = agent.get(format!("{}/api/productions", server.url)).call().unwrap();
-    let production = all.body_mut().read_json::<Value>().unwrap()[0]["id"].clone();
+    let demo = all.body_mut().read_json::<Value>().unwrap()[0].clone();
+    let production = demo["id"].clone();
     let post = |path: &str| agent.post(format!("{}/api{path}", server.url)).header("x-rhizograph", "1");
     let body = json!({ "production": production, "number": "070", "name": "Many lines" });
     let shot: Value = post("/shots").send_json(body).unwrap().body_mut().read_json().unwrap();
+    let swatches = &demo["shots"][0]["swatches"];
+    let model = json!({ "revision": 0, "tones": demo["shots"][0]["tones"], "swatches": swatches });
+    let set = agent.put(format!("{}/api/shots/{shot}/colours", server.url)).header("x-rhizograph", "1");
+    assert_eq!(set.send_json(model).unwrap().status(), 200);
     let answer = post(&format!("/shots/{shot}/drawings?name=many.svg")).send(many_lines()).unwrap();
     assert_eq!(answer.status(), 200);
     drive(&server, "edits");

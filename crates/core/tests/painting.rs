@@ -52,6 +52,9 @@ fn done(sheet: &Sheet, scene: &mut Scene, command: impl Into<Command>) -> (Sheet
     assert_eq!(scene.regions.len(), anew.regions.len());
     // Numbers may be others.
     anew.regions.iter().for_each(|r| assert_eq!(fill_of(scene, r.seed), anew.fill(r.id)));
+    for kind in [Kind::Sliver, Kind::Unpainted, Kind::TwoPaints, Kind::Doubtful, Kind::Unlike] {
+        assert_eq!(scene.findings.open(kind), anew.findings.open(kind), "{kind:?} after {}", change.label);
+    }
     (after, change.label)
 }
 

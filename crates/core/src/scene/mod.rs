@@ -10,6 +10,8 @@ use crate::geom::flat::FlatPoint;
 use crate::geom::{Bounds, Pt};
 use crate::join::{Gaps, Leak, Tails, find_leak};
 use crate::model::line::Line;
+use crate::model::numbered::Numbered;
+use crate::model::paint::Drop;
 use crate::model::pixels;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Settled, Verdict};
@@ -32,6 +34,31 @@ pub struct Scene {
     pub gaps: Gaps,
     pub tails: Tails,
     pub findings: Findings,
+}
+
+/// Where drops come, go or change; both lists are in the order of their numbers.
+fn changed_drops(before: &[Numbered<Drop>], after: &[Numbered<Drop>]) -> Vec<Pt> {
+    let (mut i, mut j, mut out) = (0, 0, Vec::new());
+    while i < before.len() || j < after.len() {
+        match (before.get(i), after.get(j)) {
+            (Some(b), Some(a)) if b.id == a.id => {
+                if b != a {
+                    out.extend([b.at, a.at]);
+                }
+                (i, j) = (i + 1, j + 1);
+            }
+            (Some(b), a) if a.is_none_or(|a| b.id < a.id) => {
+                out.push(b.at);
+                i += 1;
+            }
+            (_, Some(a)) => {
+                out.push(a.at);
+                j += 1;
+            }
+            (_, None) => break,
+        }
+    }
+    out
 }
 
 /// What an edit did to a scene.
@@ -130,7 +157,8 @@ impl Scene {
         );
         let dropped = drops_in(&self.regions, &after.drops);
         // Nothing else is said of a region as long as it, the paint and what was left knowingly are the same, nor of an end.
-        let is_paint_same = before.drops == after.drops;
+        let repainted = changed_drops(&before.drops, &after.drops);
+        let repainted = repainted.into_iter().filter_map(|at| self.regions.at(at)).map(|r| r.id);
         fn left(sheet: &Sheet) -> impl Iterator<Item = &Settled> {
             sheet.settled.iter().map(|s| &s.it).filter(|s| s.how == Verdict::Left)
         }
@@ -139,7 +167,7 @@ impl Scene {
                 let of_lines = edited.lines.iter().flat_map(|&n| [false, true].map(|e| end_place((n, e))));
                 of_lines.chain(tail_ends).chain(gap_ends).collect()
             },
-            regions: is_paint_same.then(|| of_regions.gone.iter().chain(&of_regions.made).copied().collect()),
+            regions: Some(of_regions.gone.iter().chain(&of_regions.made).copied().chain(repainted).collect()),
         });
         let joined = (&self.gaps, &self.tails);
         let findings = self.findings.update(after, &self.network, (&self.regions, &dropped), joined, changed);

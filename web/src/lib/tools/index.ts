@@ -56,12 +56,6 @@ const MEND: Bundle = {
     tools: [redraw, calm, press, bend, pointsTool],
 };
 
-const FILL: Bundle = {
-    name: 'Fill',
-    help: 'Fill regions, all empties within an outline, or swap one paint for another',
-    tools: [fill, empties, swap],
-};
-
 /** The tools of each station, in the order of the tray. */
 export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
     intake: [look, level, crop, corners, marks],
@@ -70,7 +64,7 @@ export const TRAYS: Record<Station, (Tool | Bundle)[]> = {
     trace: [look],
     draw: [look, ink, SHAPES, MEND, erase, cut, hold],
     join: [look, sweep, cut, seam, span, leak, takeAway],
-    paint: [look, FILL, toneCut, lineColour, pick, clear],
+    paint: [look, fill, empties, swap, toneCut, lineColour, pick, clear],
     'hand-off': [],
 };
 

@@ -107,7 +107,7 @@ impl Painted {
                 c.region,
                 Paint {
                     swatches,
-                    confidence: confidence * own.confidence,
+                    confidence: confidence.min(own.confidence),
                     doubtful: doubtful || own.doubtful,
                     carried: own.carried,
                 },
