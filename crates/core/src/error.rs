@@ -22,6 +22,6 @@ pub enum Error {
     NoSuchSwatch(String),
     #[error("the place {0}, {1} is not on the sheet")]
     OffSheet(f64, f64),
-    #[error("the change does not fit the sheet it is applied to: {0}")]
+    #[error("{0}")]
     Mismatch(&'static str),
 }

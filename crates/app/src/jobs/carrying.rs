@@ -22,7 +22,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// So many drawings painted last are kept.
-const MOST_KEPT: usize = 6;
+const MOST_KEPT: usize = 3;
 
 /// What was painted last, as it is carried on, by drawing and revision.
 #[derive(Default)]

@@ -69,7 +69,7 @@ impl<T: Keyed> Swap<T> {
         let mut gone = Vec::with_capacity(out.len());
         for t in out {
             let at = list.binary_search_by_key(&t.place(), Keyed::place).ok().filter(|&k| list[k].is_like(t));
-            gone.push(at.ok_or(Error::Mismatch("what should go is not there"))?);
+            gone.push(at.ok_or(Error::Mismatch("the change does not fit the sheet: what should go is not there"))?);
         }
         gone.sort_unstable();
         let mut gone = gone.into_iter().peekable();
@@ -80,7 +80,7 @@ impl<T: Keyed> Swap<T> {
         });
         let keys: FxHashMap<T::Key, ()> = new.iter().map(|t| (t.key(), ())).collect();
         if list.iter().any(|t| keys.contains_key(&t.key())) {
-            return Err(Error::Mismatch("what should come is there already"));
+            return Err(Error::Mismatch("the change does not fit the sheet: what should come is there already"));
         }
         if new.len() > ONE_BY_ONE {
             list.extend(new.iter().cloned());
