@@ -25,6 +25,7 @@ vi.mock('../src/lib/drawn/under', () => ({
     lineAt: (_: Pt, __: number, which: (l: unknown) => boolean) =>
         here.line && which(here.line) ? here.line : undefined,
     regionAt: () => ({ swatch: 'skin', seed: [5, 5] }),
+    alongStroke: (path: Pt[]) => path,
     regionsUnder: (path: Pt[]) => path.map((seed, i) => ({ seed, swatch: i % 2 ? 'skin' : null })),
 }));
 vi.mock('../src/lib/api', async (original) => ({

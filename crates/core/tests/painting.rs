@@ -343,5 +343,4 @@ fn both_sides_are_listened_to_and_like_paint_is_no_doubt() {
         let alone = told.iter().find(|t| t.at == d.at).unwrap();
         assert!(is_ring || d.confidence >= alone.confidence);
     }
-    assert!(from.by_hand);
 }

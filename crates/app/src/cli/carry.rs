@@ -73,7 +73,7 @@ pub fn carry_to(
     }
     let swatches: BTreeSet<&str> = drops.iter().map(|d| d.swatch.as_str()).collect();
     let swatches: Vec<&str> = swatches.into_iter().collect();
-    let source = Painted { graph: Graph::of(regions), paint, by_hand: true };
+    let source = Painted { graph: Graph::of(regions), paint };
     let one = |(n, path): (usize, &PathBuf)| -> Result<Vec<String>, Error> {
         if to[..n].iter().any(|p| p.file_stem() == path.file_stem()) {
             return Err(Error::SameName(path.clone()));

@@ -1,7 +1,7 @@
 //! Routes of what is painted across a shot.
 
 use super::routes::{Answer, Author, File, Refused, Shared, answer, file, named};
-use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, ShotReplace};
+use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, Progress, ShotReplace};
 use crate::jobs::queue::{self, Carriage, Settings};
 use crate::service::error::Error;
 use crate::service::events::Events;
@@ -129,8 +129,10 @@ async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answe
         return Err(Error::Core(rhizograph_core::Error::NoSuchSwatch(by.clone())).into());
     }
     let (of, _) = parted(&settings.swatch);
-    let all = store::placed(&bench.pool, shot).await?.into_iter().filter(|d| d.progress.used.contains_key(of));
-    let drawings: Vec<i64> = all.map(|d| d.id).collect();
+    // What was painted before uses were told may have it.
+    let may_have = |p: &Progress| p.used.contains_key(of) || (p.painted > 0 && p.used.is_empty());
+    let all = store::placed(&bench.pool, shot).await?;
+    let drawings: Vec<i64> = all.iter().filter(|d| may_have(&d.progress)).map(|d| d.id).collect();
     if drawings.is_empty() {
         return Err(Error::Asked("no drawing of the shot has it".into()).into());
     }

@@ -19,19 +19,23 @@ export function regionAt(p: Pt): RegionView | undefined {
     return near.find((r) => pen()?.isPointInPath(pathOf(r), p[0], p[1], 'evenodd'));
 }
 
-/** The regions a stroke passes over, each once, however fast it was. */
-export function regionsUnder(path: Pt[]): RegionView[] {
-    const hit = new Map<number, RegionView>();
+/** The places of a stroke and between them, every few pixels of the screen: however fast it was, nothing is passed unseen. */
+export function alongStroke(path: Pt[]): Pt[] {
     const step = 4 / bench.camera.scale;
-    path.forEach((p, n) => {
+    return path.flatMap((p, n) => {
         const from = path[n - 1] ?? p;
         const steps = Math.max(1, Math.ceil(Math.hypot(p[0] - from[0], p[1] - from[1]) / step));
-        for (let k = 1; k <= steps; k++) {
-            const t = k / steps;
-            const region = regionAt([from[0] + t * (p[0] - from[0]), from[1] + t * (p[1] - from[1])]);
-            if (region) hit.set(region.id, region);
-        }
+        return Array.from({ length: steps }, (_, k): Pt => {
+            const t = (k + 1) / steps;
+            return [from[0] + t * (p[0] - from[0]), from[1] + t * (p[1] - from[1])];
+        });
     });
+}
+
+/** The regions a stroke passes over, each once. */
+export function regionsUnder(path: Pt[]): RegionView[] {
+    const hit = new Map<number, RegionView>();
+    for (const region of alongStroke(path).map(regionAt)) if (region) hit.set(region.id, region);
     return [...hit.values()];
 }
 

@@ -8,8 +8,8 @@
     import { shots } from '../state/shots.svelte';
 
     let menu: HTMLDetailsElement | undefined = $state();
-    let palette: HTMLInputElement | undefined = $state();
-    let picture: HTMLInputElement | undefined = $state();
+    let choosers: HTMLElement | undefined = $state();
+    const choose = (name: string) => choosers?.querySelector<HTMLInputElement>(`[data-testid=${name}]`)?.click();
     let naming = $state(false);
     /** Regions under this are specks, mm². */
     const SPECK = 2;
@@ -71,8 +71,8 @@
             </li>
         {/each}
         <li><button onclick={() => (close(), (naming = !naming))}>Name the tones …</button></li>
-        <li><button onclick={() => (close(), picture?.click())}>Reference picture …</button></li>
-        <li><button onclick={() => (close(), palette?.click())}>Bring in colours …</button></li>
+        <li><button onclick={() => (close(), choose('reference-file'))}>Reference picture …</button></li>
+        <li><button onclick={() => (close(), choose('palette'))}>Bring in colours …</button></li>
         {#each ['gpl', 'css', 'json'] as kind (kind)}
             <li><button onclick={() => (close(), takeOut(kind))}>Take out as .{kind}</button></li>
         {/each}
@@ -85,30 +85,23 @@
         {/each}
     </ul>
 </details>
-<input
-    bind:this={palette}
-    type="file"
-    class="hidden"
-    accept=".gpl,.css,.json"
-    data-testid="palette"
-    onchange={(e) => {
-        const file = e.currentTarget.files?.[0];
-        if (file) void bringIn(file);
-        e.currentTarget.value = '';
-    }}
-/>
-<input
-    bind:this={picture}
-    type="file"
-    class="hidden"
-    accept=".png,.jpg,.jpeg,.webp"
-    data-testid="reference-file"
-    onchange={(e) => {
-        const file = e.currentTarget.files?.[0];
-        if (file) void reference.open(file);
-        e.currentTarget.value = '';
-    }}
-/>
+{#snippet files(accept: string, name: string, take: (file: File) => void)}
+    <input
+        type="file"
+        class="hidden"
+        {accept}
+        data-testid={name}
+        onchange={(e) => {
+            const file = e.currentTarget.files?.[0];
+            if (file) take(file);
+            e.currentTarget.value = '';
+        }}
+    />
+{/snippet}
+<span class="hidden" bind:this={choosers}>
+    {@render files('.gpl,.css,.json', 'palette', (file) => void bringIn(file))}
+    {@render files('.png,.jpg,.jpeg,.webp', 'reference-file', (file) => void reference.open(file))}
+</span>
 {#if naming}
     <div
         class="absolute inset-x-4 top-12 z-20 rounded-lg border border-base-300 bg-base-100 p-3 shadow"

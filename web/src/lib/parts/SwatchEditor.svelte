@@ -2,6 +2,7 @@
     import X from '@lucide/svelte/icons/x';
     import { colours } from '../state/colours.svelte';
     import { tellError } from '../state/notices.svelte';
+    import { toned } from '../state/paint';
     import { reference } from '../state/reference.svelte';
     import { shots } from '../state/shots.svelte';
     import type { Swatch } from '../types/Swatch';
@@ -12,7 +13,7 @@
     const { swatch }: { swatch: Swatch } = $props();
     let tone = $state<string | null>(null);
     const shown = $derived<Rgb>(
-        shots.trying?.paint === (tone ? `${swatch.id}/${tone}` : swatch.id)
+        shots.trying?.paint === toned(swatch.id, tone)
             ? shots.trying.colour
             : tone === null
               ? swatch.colour
@@ -55,7 +56,7 @@
     const groups = $derived([...new Set(colours.swatches.map((s) => s.group).filter(Boolean))]);
     const others = $derived(colours.listed.filter((s) => s.id !== swatch.id));
     function replace() {
-        colours.replaceBy(swatch.id, by || null, uses.length > 0).catch(tellError);
+        colours.replaceBy(swatch.id, by || null).catch(tellError);
     }
 </script>
 
@@ -104,7 +105,7 @@
     </div>
     <OklchPicker
         colour={shown}
-        ontry={(colour) => (shots.trying = { paint: tone ? `${swatch.id}/${tone}` : swatch.id, colour })}
+        ontry={(colour) => (shots.trying = { paint: toned(swatch.id, tone), colour })}
         onset={set}
     />
     {#if tone !== null && swatch.tones[tone]}

@@ -4,22 +4,16 @@ import type { ColourModel } from '../types/ColourModel';
 import type { DrawingInfo } from '../types/DrawingInfo';
 import type { Swatch } from '../types/Swatch';
 import type { Tone } from '../types/Tone';
+import { parted, TONE, toned } from './paint';
 import { sheet } from './sheet.svelte';
 import { shots } from './shots.svelte';
 
 type Rgb = [number, number, number];
 
-/** What stands between a swatch and its tone where paint is named. */
-const TONE = '/';
 /** So many that were in hand last are at hand. */
 const MOST_RECENT = 6;
 /** How long the colour model is left alone before drawings are pictured by it anew, ms. */
 const RESTED = 2500;
-
-export const parted = (paint: string): [string, string | null] => {
-    const k = paint.indexOf(TONE);
-    return k < 0 ? [paint, null] : [paint.slice(0, k), paint.slice(k + 1)];
-};
 
 const groupsOf = (all: Swatch[]) => [...new Set(all.map((s) => s.group))];
 const grouped = (all: Swatch[]) => groupsOf(all).flatMap((g) => all.filter((s) => s.group === g));
@@ -42,7 +36,7 @@ class Colours {
     paint = $derived.by(() => {
         const s = this.current;
         if (!s) return null;
-        return this.tone !== null && s.tones[this.tone] ? `${s.id}${TONE}${this.tone}` : s.id;
+        return toned(s.id, this.#toneOf(s));
     });
     /** The tone that is cut and shaded with: the one in hand, else the first. */
     shade = $derived(this.tone ?? this.tones[0]?.id ?? null);
@@ -73,7 +67,7 @@ class Colours {
 
     /** The colour model's revision that a drawing is pictured by: that from before its colours began to be changed. */
     shownIn({ progress }: DrawingInfo): number {
-        return Object.keys(progress.used).length > 0 ? this.#pictured : 0;
+        return progress.painted > 0 || Object.keys(progress.used).length > 0 ? this.#pictured : 0;
     }
 
     /** Follows the colour model once nobody changes it: every painted drawing of the shot is pictured anew then. */
@@ -84,6 +78,11 @@ class Colours {
         this.#of = id;
         const timer = setTimeout(() => (this.#pictured = revision), wait);
         return () => clearTimeout(timer);
+    }
+
+    /** The tone in hand, if a swatch has it. */
+    #toneOf(s: Swatch): string | null {
+        return this.tone !== null && s.tones[this.tone] ? this.tone : null;
     }
 
     /** Takes paint in hand. */
@@ -97,7 +96,7 @@ class Colours {
     /** Takes a swatch in hand, in the tone that is. */
     takeSwatch(id: string) {
         const s = this.swatches.find((s) => s.id === id);
-        if (s) this.take(this.tone !== null && s.tones[this.tone] ? `${id}${TONE}${this.tone}` : id);
+        if (s) this.take(toned(id, this.#toneOf(s)));
     }
 
     /** The next tone comes into hand, the base behind the last. */
@@ -178,10 +177,13 @@ class Colours {
     }
 
     /** Puts another swatch in its place all over the shot, or none, and takes it out of the model. */
-    async replaceBy(id: string, by: string | null, used: boolean) {
+    async replaceBy(id: string, by: string | null) {
         const shot = shots.shot;
         if (!shot) return;
-        if (used) await api.replaceInShot(shot.id, id, by);
+        // What was painted before uses were told may have it.
+        const mayHave = ({ used, painted }: DrawingInfo['progress']) =>
+            id in used || (painted > 0 && Object.keys(used).length === 0);
+        if (shot.drawings.some((d) => mayHave(d.progress))) await api.replaceInShot(shot.id, id, by);
         await this.#swatches((all) => all.filter((s) => s.id !== id));
         this.edited = null;
         if (this.swatch === id) this.swatch = by;

@@ -7,6 +7,7 @@ import type { ShotInfo } from '../types/ShotInfo';
 import type { ColourModel } from '../types/ColourModel';
 import { jobs } from './jobs.svelte';
 import { tellError } from './notices.svelte';
+import { parted, toned } from './paint';
 import { sheet } from './sheet.svelte';
 
 export interface Incoming {
@@ -48,7 +49,7 @@ class Shots {
         return new Map(
             swatches.flatMap((s): Named[] => [
                 [s.id, s.colour],
-                ...tones.map((t): Named => [`${s.id}/${t.id}`, s.tones[t.id] ?? s.colour]),
+                ...tones.map((t): Named => [toned(s.id, t.id), s.tones[t.id] ?? s.colour]),
             ]),
         );
     });
@@ -66,7 +67,7 @@ class Shots {
 
     /** The name of paint of the shot: its swatch, and its tone. */
     nameOf(paint: string): string {
-        const [id, tone] = paint.split('/');
+        const [id, tone] = parted(paint);
         const name = this.shot?.swatches.find((s) => s.id === id)?.name ?? 'a swatch that is no more';
         const toned = tone && (this.shot?.tones.find((t) => t.id === tone)?.name ?? tone);
         return toned ? `${name}, ${toned.toLowerCase()}` : name;

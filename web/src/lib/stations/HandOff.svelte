@@ -12,7 +12,7 @@
 
     const FILES = [
         { name: 'ink.png', title: 'Ink', says: 'PNG, ink on transparency' },
-        { name: 'paint.png', title: 'Paint', says: 'PNG, paint up to the lines’ middles, or by the tuck' },
+        { name: 'paint.png', title: 'Paint', says: 'PNG, paint tucked under the lines' },
         { name: 'flat.png', title: 'Ink over paint', says: 'PNG, both as they look' },
         { name: 'drawing.svg', title: 'Vector drawing', says: 'SVG: paint, lines, bridges, seams as groups' },
         { name: 'lines.json', title: 'Lines', says: 'JSON: points with widths' },

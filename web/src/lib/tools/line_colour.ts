@@ -1,8 +1,9 @@
 /** Lines given the paint in hand: one by one, or the ink's colour again. */
 import Spline from '@lucide/svelte/icons/pen-line';
-import { lineAt, regionAt } from '../drawn/under';
+import { alongStroke, lineAt, regionAt } from '../drawn/under';
 import { bench } from '../state/bench.svelte';
 import { colours } from '../state/colours.svelte';
+import { parted } from '../state/paint';
 import { sheet } from '../state/sheet.svelte';
 import type { LineView } from '../types/LineView';
 import type { Pt } from '../types/Pt';
@@ -16,13 +17,15 @@ function colour({ path, to, still, how }: Stroke) {
     const paint = how.inSteps ? null : colours.paint;
     const reach = REACH / bench.camera.scale;
     const under = (p: Pt) => lineAt(p, reach, (l) => l.kind !== 'seam');
-    const hit = path.map(under).filter((l): l is LineView => l !== undefined);
+    const hit = alongStroke(path)
+        .map(under)
+        .filter((l): l is LineView => l !== undefined);
     const lines = [...new Set(hit.filter((l) => (l.swatch ?? null) !== paint).map((l) => l.id))];
     if (lines.length) return sheet.do({ of: 'paint', do: 'colour_lines', lines, swatch: paint });
     const there = regionAt(to)?.swatch;
     // In the midst of paint all that bounds it is meant.
     if (still && hit.length === 0 && there)
-        return sheet.do({ of: 'paint', do: 'colour_bounding', bounds: there.split('/')[0] ?? there, swatch: paint });
+        return sheet.do({ of: 'paint', do: 'colour_bounding', bounds: parted(there)[0], swatch: paint });
 }
 
 export const lineColour: Tool = {

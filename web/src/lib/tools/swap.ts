@@ -1,7 +1,8 @@
 /** One swatch put in the place of another all over the drawing. */
 import Replace from '@lucide/svelte/icons/replace';
 import { regionAt } from '../drawn/under';
-import { colours, parted } from '../state/colours.svelte';
+import { colours } from '../state/colours.svelte';
+import { parted } from '../state/paint';
 import { sheet } from '../state/sheet.svelte';
 import type { Stroke, Tool } from './tool';
 

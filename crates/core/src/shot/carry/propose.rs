@@ -33,8 +33,6 @@ pub struct Painted {
     pub graph: Graph,
     /// The paint of each region, by its number less one.
     pub paint: Vec<Option<Paint>>,
-    /// Somebody painted some of it, rather than all being carried here.
-    pub by_hand: bool,
 }
 
 impl Painted {
@@ -64,7 +62,6 @@ impl Painted {
         Painted {
             graph: Graph::of(&scene.regions),
             paint: drops_in(&scene.regions, &sheet.drops).iter().enumerate().map(paint_in).collect(),
-            by_hand: sheet.drops.iter().any(|d| !d.is_carried()),
         }
     }
 
