@@ -22,6 +22,8 @@ pub enum Error {
     NoSuchSwatch(String),
     #[error("the place {0}, {1} is not on the sheet")]
     OffSheet(f64, f64),
+    #[error("the picture would be {0} x {1} pixels; up to {2} megapixels go out")]
+    TooLarge(usize, usize, usize),
     #[error("{0}")]
     Mismatch(&'static str),
 }

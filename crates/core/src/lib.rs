@@ -10,6 +10,7 @@ pub mod edit;
 pub mod error;
 pub(crate) mod forest;
 pub mod geom;
+pub mod handoff;
 pub mod intake;
 pub mod join;
 pub mod lift;

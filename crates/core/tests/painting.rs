@@ -11,7 +11,7 @@ use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::paint::CarriedDrop;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
-use rhizograph_core::paint::trim;
+use rhizograph_core::paint::taken_back;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;

@@ -1,12 +1,12 @@
 //! A file of any kind that is read.
 
 use crate::error::{Error, MOST_BYTES};
-use crate::{raster_in, svg_in};
+use crate::{raster_in, svg};
 
 /// What a file holds.
 pub enum Input {
     Raster(raster_in::Raster),
-    Vector(svg_in::Vector),
+    Vector(svg::Vector),
 }
 
 /// How a file is read.
@@ -30,8 +30,8 @@ pub fn read(bytes: &[u8], how: Reading) -> Result<Input, Error> {
     if bytes.len() > MOST_BYTES {
         return Err(Error::TooLarge { has: bytes.len(), most: MOST_BYTES });
     }
-    if svg_in::looks_like_svg(bytes) {
-        svg_in::read(bytes).map(Input::Vector)
+    if svg::looks_like_svg(bytes) {
+        svg::read(bytes).map(Input::Vector)
     } else {
         raster_in::read(bytes, how.upright).map(Input::Raster)
     }

@@ -1,7 +1,9 @@
-//! The lines of a drawing as JSON: points with widths, flattened to 0.05 px.
+//! A drawing as JSON: its lines alone, flattened to 0.05 px, or all that is known of it but pixels.
 
 use crate::error::Error;
+use rhizograph_core::handoff::{HandOff, Note};
 use rhizograph_core::model::line::{Form, Line};
+use rhizograph_core::model::paint::{ColourModel, Drop};
 use serde::Serialize;
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -40,6 +42,54 @@ fn line_value(line: &Line) -> Value {
 pub fn lines_json(lines: &[Arc<Line>], width: usize, height: usize, dpi: f64) -> Result<String, Error> {
     let drawing = Drawing { size: [width, height], dpi, lines: lines.iter().map(|l| line_value(l)).collect() };
     serde_json::to_string(&drawing).map_err(|e| Error::Write(e.to_string()))
+}
+
+/// What the file is, and the form it has.
+const FORMAT: &str = "rhizograph drawing";
+const VERSION: u32 = 1;
+
+/// All of a drawing but pixels. `docs/drawing.schema.json` tells its form.
+#[derive(Serialize)]
+struct Document<'a> {
+    format: &'static str,
+    version: u32,
+    name: &'a str,
+    /// Of the sheet, px.
+    size: [usize; 2],
+    dpi: f64,
+    colours: &'a ColourModel,
+    /// From the lowest to the topmost.
+    lines: Vec<Value>,
+    /// Where paint was put.
+    drops: Vec<&'a Drop>,
+    regions: Vec<Value>,
+    notes: &'a [Note],
+}
+
+/// A drawing as a JSON document: lines flattened and, as `exact`, with their curves; drops, regions with their paint, notes.
+pub fn document(of: &HandOff) -> Result<String, Error> {
+    let exact = |line: &Line| {
+        let mut value = line_value(line);
+        value["exact"] = serde_json::to_value(line).map_err(|e| Error::Write(e.to_string()))?;
+        Ok(value)
+    };
+    let region = |r: &rhizograph_core::region::Region| {
+        let [x, y] = [short(r.seed.x), short(r.seed.y)];
+        json!({ "id": r.id, "area": r.area, "bbox": r.bbox, "at": [x, y], "paint": of.scene.fill(r.id) })
+    };
+    let document = Document {
+        format: FORMAT,
+        version: VERSION,
+        name: of.name,
+        size: [of.sheet.width, of.sheet.height],
+        dpi: of.sheet.dpi,
+        colours: of.colours,
+        lines: of.sheet.lines.iter().map(|l| exact(l)).collect::<Result<_, Error>>()?,
+        drops: of.sheet.drops.iter().map(|d| &d.it).collect(),
+        regions: of.scene.regions.iter().map(region).collect(),
+        notes: &of.notes,
+    };
+    serde_json::to_string(&document).map_err(|e| Error::Write(e.to_string()))
 }
 
 #[cfg(test)]

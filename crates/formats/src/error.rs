@@ -25,6 +25,8 @@ pub enum Error {
     TooMuch(String),
     #[error("these are no colours: {0}")]
     Palette(String),
+    #[error("{0}")]
+    Core(#[from] rhizograph_core::Error),
     #[error("the picture could not be written: {0}")]
     Write(String),
 }

@@ -4,13 +4,14 @@
 mod contents;
 pub mod drawing_json;
 mod error;
+pub mod hand_off;
+pub mod openraster;
 pub mod palette;
 pub mod raster_in;
 pub mod raster_out;
 pub mod resolution;
-mod svg_bounds;
-pub mod svg_in;
-pub mod svg_out;
+pub mod svg;
+pub mod tiff_out;
 
 pub use contents::{Input, Reading, read};
 pub use error::{Error, MOST_BYTES, MOST_PIXELS, MOST_SIDE};

@@ -12,7 +12,7 @@ use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
-use rhizograph_formats::svg_out::drawing_svg;
+use rhizograph_formats::svg::{Art, svg};
 use support::tails::Made;
 use support::{do_it, traced};
 
@@ -20,7 +20,7 @@ const SHEETS: u64 = 8;
 
 /// The coverage of a sheet's lines as drawn from their SVG.
 fn drawn(sheet: &Sheet) -> Plane<u8> {
-    let svg = drawing_svg(&sheet.lines, &[], &|_| [0; 3], sheet.width, sheet.height, sheet.dpi);
+    let svg = svg(&Art::of_lines([sheet.width, sheet.height], sheet.dpi, &sheet.lines, &|_| [0; 3]));
     let tree = usvg::Tree::from_str(&svg, &usvg::Options::default()).unwrap();
     let mut pixels = tiny_skia::Pixmap::new(sheet.width as u32, sheet.height as u32).unwrap();
     let scale = sheet.width as f32 / tree.size().width();

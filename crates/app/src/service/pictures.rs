@@ -114,7 +114,8 @@ pub fn paint(open: &Open, swatches: &[Swatch]) -> Plane<[u8; 4]> {
     let tuck = open.stored.sheet.recipes.paint.tuck;
     let mut out = regions.labels.map(|&l| colours[l as usize]);
     if tuck < 1.0 {
-        rhizograph_core::paint::trim(&mut out, &regions.labels, &open.scene.ink.alpha, tuck);
+        let back = rhizograph_core::paint::taken_back(&regions.labels, &open.scene.ink.alpha, tuck);
+        out.data.iter_mut().zip(&back.data).filter(|(_, b)| **b).for_each(|(p, _)| *p = [0; 4]);
     }
     out
 }

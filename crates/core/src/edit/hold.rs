@@ -360,7 +360,7 @@ fn pasted(after: &mut Sheet, lines: &[Line], by: Pt, swatches: &[String]) -> Res
     let mut groups: FxHashMap<u64, u64> = FxHashMap::default();
     for line in lines {
         let line = line.clone().moved(by);
-        if !is_whole(&line) || !is_near(&line) {
+        if !line.is_sound() || !is_near(&line) {
             return Err(Error::Mismatch("a line that is pasted is none"));
         }
         // What is not in this shot's colour model has the ink's colour.
@@ -369,25 +369,6 @@ fn pasted(after: &mut Sheet, lines: &[Line], by: Pt, swatches: &[String]) -> Res
         after.draw(Line { made: Made::Hand, swatch, group, ..line });
     }
     Ok(())
-}
-
-/// Whether a line from outside is one: curves of finite numbers, widths in their order.
-fn is_whole(line: &Line) -> bool {
-    let number = |p: &Pt| p.x.is_finite() && p.y.is_finite();
-    let chain =
-        |s: &crate::geom::spine::Spine| s.points.len() >= 4 && s.points.len() % 3 == 1 && s.points.iter().all(number);
-    let b = line.bounds();
-    let has_size = (b.max - b.min).len() > 0.05;
-    has_size
-        && (0.0..=1.0).contains(&line.opacity)
-        && match &line.form {
-            Form::Seam { spine } => chain(spine),
-            Form::Outline { contours } => !contours.is_empty() && contours.iter().all(|c| c.closed && chain(c)),
-            Form::Centreline { spine, width, .. } => {
-                let knot = |k: &[f64; 2]| (0.0..=1.0).contains(&k[0]) && (0.01..=4000.0).contains(&k[1]);
-                chain(spine) && !width.is_empty() && width.iter().all(knot) && width.is_sorted_by(|a, b| a[0] <= b[0])
-            }
-        }
 }
 
 fn put_in_order(after: &mut Sheet, asked: &FxHashSet<u64>, to: Level) -> Result<(), Error> {

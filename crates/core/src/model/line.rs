@@ -197,6 +197,25 @@ impl Line {
         Line { form, ..self.clone() }
     }
 
+    /// Whether a line from outside is one: curves of finite numbers, widths in their order.
+    pub fn is_sound(&self) -> bool {
+        let number = |p: &Pt| p.x.is_finite() && p.y.is_finite();
+        let chain = |s: &Spine| s.points.len() >= 4 && s.points.len() % 3 == 1 && s.points.iter().all(number);
+        let b = self.bounds();
+        let has_size = (b.max - b.min).len() > 0.05;
+        has_size
+            && (0.0..=1.0).contains(&self.opacity)
+            && match &self.form {
+                Form::Seam { spine } => chain(spine),
+                Form::Outline { contours } => !contours.is_empty() && contours.iter().all(|c| c.closed && chain(c)),
+                Form::Centreline { spine, width, .. } => {
+                    let knot = |k: &[f64; 2]| (0.0..=1.0).contains(&k[0]) && (0.01..=4000.0).contains(&k[1]);
+                    let in_order = width.is_sorted_by(|a, b| a[0] <= b[0]);
+                    chain(spine) && !width.is_empty() && width.iter().all(knot) && in_order
+                }
+            }
+    }
+
     /// Its ink is drawn from its geometry; that of the others is what was lifted.
     pub fn is_drawn(&self) -> bool {
         matches!(self.made, Made::Bridge | Made::Hand)

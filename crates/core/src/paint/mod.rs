@@ -47,9 +47,9 @@ impl Dropped {
 /// From this alpha on ink lets nothing through.
 const DENSE: u8 = 250;
 
-/// Takes paint back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`
-/// (0 to 1), and all that lies under ink which lets it through. `paint` holds the colours up to the middles.
-pub fn trim(paint: &mut Plane<[u8; 4]>, labels: &Plane<u16>, alpha: &Plane<u8>, tuck: f64) {
+/// Where paint is taken back from under the ink: of the way from the line's edge to its middle it keeps the share `tuck`
+/// (0 to 1), and all that lies under ink which lets it through.
+pub fn taken_back(labels: &Plane<u16>, alpha: &Plane<u8>, tuck: f64) -> Plane<bool> {
     let ink = alpha.map(|&a| a >= IS_INK);
     let to_edge = squared_distance(&ink);
     // From each inked pixel of a region to the nearest of another region or of none.
@@ -63,12 +63,10 @@ pub fn trim(paint: &mut Plane<[u8; 4]>, labels: &Plane<u16>, alpha: &Plane<u8>, 
         }
     }
     let to_middle = squared_distance_to(&rim);
-    for i in 0..paint.data.len() {
-        if ink.data[i] {
-            let (edge, middle) = (f64::from(to_edge.data[i]).sqrt(), f64::from(to_middle.data[i]).sqrt());
-            if edge > tuck * (edge + middle) + 0.5 && alpha.data[i] >= DENSE {
-                paint.data[i] = [0; 4];
-            }
-        }
+    let mut out = Plane::new(w, h, false);
+    for (i, out) in out.data.iter_mut().enumerate().filter(|(i, _)| ink.data[*i]) {
+        let (edge, middle) = (f64::from(to_edge.data[i]).sqrt(), f64::from(to_middle.data[i]).sqrt());
+        *out = edge > tuck * (edge + middle) + 0.5 && alpha.data[i] >= DENSE;
     }
+    out
 }

@@ -4,15 +4,17 @@ use crate::geom::flat::{Facet, FlatPoint};
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::raster::plane::Plane;
 
-/// Coverage (0 to 1) of the pixel centred at `p` by a line with round ends: one pixel of fall-off at its edge.
+/// Coverage (0 to 1) of the pixel centred at `p` by a line with round ends: one pixel of fall-off at its edge, and where
+/// it is thinner than a pixel no more than it is wide.
 pub(crate) fn stroke_cover(p: Pt, flat: &[FlatPoint]) -> f64 {
-    let mut best = f64::NEG_INFINITY;
+    let mut best = 0.0_f64;
     for w in flat.windows(2) {
         let t = nearest_on_segment(p, w[0].p, w[1].p);
         let half = (w[0].width + (w[1].width - w[0].width) * t) / 2.0;
-        best = best.max(half - p.dist(w[0].p.lerp(w[1].p, t)));
+        let within = half - p.dist(w[0].p.lerp(w[1].p, t)) + 0.5;
+        best = best.max(within.min(2.0 * half));
     }
-    (best + 0.5).clamp(0.0, 1.0)
+    best.min(1.0)
 }
 
 /// On which side of a path a place lies, by its sign; `None` of a path that is but a place.

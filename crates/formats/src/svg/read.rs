@@ -1,18 +1,19 @@
 //! SVG in: strokes become centrelines, fills become outlines. What is neither (pictures, text) is left out.
 
+use super::kept::{self, Kept};
+use super::text::{MOST_TEXT, text_of};
+use super::bounds;
 use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
-use crate::svg_bounds;
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::line::{End, Form, Line, Made, piled};
-use std::borrow::Cow;
+use rhizograph_core::model::paint::{ColourModel, Drop};
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use usvg::ImageHrefResolver;
 use usvg::roxmltree::{Document, ParsingOptions};
 use usvg::tiny_skia_path::{PathSegment, Transform};
 
-/// The longest SVG text that is read, bytes.
-const MOST_TEXT: usize = 32 << 20;
 /// The most lines that are taken from one file.
 const MOST_LINES: usize = 100_000;
 /// The most nodes of a document.
@@ -20,53 +21,19 @@ const MOST_NODES: u32 = 1_000_000;
 /// Nothing lies farther off or is broader, px: a curve is followed to a part of a pixel all along.
 const FARTHEST: f64 = 1e6;
 
-/// Vector art as lines; no resolution of its own.
-#[derive(Debug, Clone)]
+/// Vector art as lines and paint.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Vector {
     pub width: usize,
     pub height: usize,
+    /// `None`: the file has no measure that is meant.
+    pub dpi: Option<f64>,
     pub lines: Vec<Arc<Line>>,
-}
-
-/// A text in UTF-8, or in UTF-16 with a byte order mark; `None`: neither.
-fn text_of(bytes: &[u8]) -> Option<Cow<'_, str>> {
-    let wide = |from: fn([u8; 2]) -> u16, bytes: &[u8]| {
-        let units: Vec<u16> = bytes.as_chunks::<2>().0.iter().map(|u| from(*u)).collect();
-        String::from_utf16(&units).ok().map(Cow::Owned)
-    };
-    match bytes {
-        [0xFF, 0xFE, rest @ ..] => wide(u16::from_le_bytes, rest),
-        [0xFE, 0xFF, rest @ ..] => wide(u16::from_be_bytes, rest),
-        _ => std::str::from_utf8(bytes).ok().map(|t| Cow::Borrowed(t.trim_start_matches('\u{feff}'))),
-    }
-}
-
-/// Whether the bytes begin like an SVG document, after declarations and comments of any length.
-pub fn looks_like_svg(bytes: &[u8]) -> bool {
-    let is_wide = matches!(bytes, [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..]);
-    let begins = bytes.trim_ascii_start().first() == Some(&b'<') || bytes.starts_with(b"\xEF\xBB\xBF");
-    if !is_wide && !begins {
-        return false;
-    }
-    let Some(text) = text_of(bytes).filter(|_| bytes.len() <= MOST_TEXT) else {
-        // Of what is no text all the way the beginning may be SVG still: it is told so when it is read.
-        return bytes[..bytes.len().min(1024)].windows(4).any(|w| w == b"<svg");
-    };
-    let mut rest = text.trim_start();
-    loop {
-        let end = match rest {
-            r if r.starts_with("<?") => "?>",
-            r if r.starts_with("<!--") => "-->",
-            // A document type may hold declarations of its own.
-            r if r.starts_with("<!") && r[..r.find('>').unwrap_or(0)].contains('[') => "]>",
-            r if r.starts_with("<!") => ">",
-            _ => break,
-        };
-        let Some(at) = rest.find(end) else { return false };
-        rest = rest[at + end.len()..].trim_start();
-    }
-    let name = rest.strip_prefix('<').map(|r| r.split([' ', '\t', '\r', '\n', '>', '/']).next().unwrap_or(""));
-    name.is_some_and(|n| n == "svg" || n.ends_with(":svg"))
+    pub drops: Vec<Drop>,
+    /// The swatches that lines and drops name.
+    pub colours: ColourModel,
+    /// What of the file is missing or was left out, in words.
+    pub notes: Vec<String>,
 }
 
 /// How much stack reading may take: things hold one another some hundred deep.
@@ -79,7 +46,7 @@ pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
         return Err(Error::TooLarge { has: bytes.len(), most: MOST_TEXT });
     }
     let text = text_of(bytes).ok_or_else(|| Error::Damaged("SVG", "it is no text in UTF-8 or UTF-16".into()))?;
-    svg_bounds::check_text(&text)?;
+    bounds::check_text(&text)?;
     std::thread::scope(|scope| {
         let reading = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, || read_text(&text));
         let reading = reading.map_err(|e| Error::TooMuch(e.to_string()))?;
@@ -96,21 +63,71 @@ fn read_text(text: &str) -> Result<Vector, Error> {
     let damaged = |why: String| Error::Damaged("SVG", why);
     let how = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..ParsingOptions::default() };
     let doc = Document::parse_with_options(text, how).map_err(|e| damaged(e.to_string()))?;
-    svg_bounds::check(&doc)?;
+    bounds::check(&doc)?;
     let nothing_else =
         ImageHrefResolver { resolve_data: Box::new(|_, _, _| None), resolve_string: Box::new(|_, _| None) };
     let options = usvg::Options { image_href_resolver: nothing_else, ..usvg::Options::default() };
     let tree = usvg::Tree::from_xmltree(&doc, &options).map_err(|e| damaged(e.to_string()))?;
-    let (w, h) = (tree.size().width().ceil(), tree.size().height().ceil());
-    if w > MOST_SIDE as f32 || h > MOST_SIDE as f32 || f64::from(w) * f64::from(h) > MOST_PIXELS as f64 {
+    let kept = kept::of(&doc);
+    let (size, scale) = measure(&doc, &tree, &kept);
+    let [w, h] = size;
+    if w > f64::from(MOST_SIDE) || h > f64::from(MOST_SIDE) || w * h > MOST_PIXELS as f64 {
         return Err(Error::TooManyPixels(w as u32, h as u32));
     }
     let mut lines = Vec::new();
-    collect(tree.root(), &mut lines)?;
-    if !lines.iter().all(is_drawable) {
+    let to_sheet = Transform::from_scale(scale as f32, scale as f32);
+    collect(tree.root(), to_sheet, &kept, &mut lines)?;
+    let (dpi, shift, drops, colours) = match &kept.whole {
+        Some(whole) => {
+            let shift = pt(-(whole.part[0] as f64), -(whole.part[1] as f64));
+            (Some(whole.dpi), shift, kept.drops, whole.colours.clone())
+        }
+        None => ((scale != 1.0).then_some(USUAL_DPI), pt(0.0, 0.0), Vec::new(), ColourModel::default()),
+    };
+    // What is kept has its place in the order; what was added since lies over it.
+    let mut all: Vec<Line> = kept.lines.into_iter().map(|l| Line { made: drawn(l.made), ..l.moved(shift) }).collect();
+    all.sort_by(|a, b| a.order.cmp(&b.order));
+    let first = all.iter().map(|l| l.id).max().unwrap_or(0);
+    all.extend(lines.into_iter().map(|l: Line| Line { id: first + l.id, ..l }));
+    if !all.iter().all(is_drawable) {
         return Err(cannot_be_drawn());
     }
-    Ok(Vector { width: (w as usize).max(1), height: (h as usize).max(1), lines: piled(lines) })
+    let drops = drops.into_iter().map(|d| Drop { at: d.at + shift, like: None, ..d }).collect();
+    Ok(Vector {
+        width: (w as usize).max(1),
+        height: (h as usize).max(1),
+        dpi,
+        lines: piled(all),
+        drops,
+        colours,
+        notes: Vec::new(),
+    })
+}
+
+/// The resolution at which a file with lengths in mm or inches comes in.
+const USUAL_DPI: f64 = 300.0;
+/// What user units of SVG are.
+const UNITS_AN_INCH: f64 = 96.0;
+
+/// Of lines from a file all ink is drawn by their geometry: there are no pixels that they were traced from.
+fn drawn(made: Made) -> Made {
+    if made == Made::Bridge { Made::Bridge } else { Made::Hand }
+}
+
+/// Width and height of the sheet, and how many of its pixels a user unit is.
+fn measure(doc: &Document, tree: &usvg::Tree, kept: &Kept) -> ([f64; 2], f64) {
+    let (w, h) = (f64::from(tree.size().width()), f64::from(tree.size().height()));
+    let whole = |v: f64| if (v - v.round()).abs() < 0.01 { v.round() } else { v.ceil() };
+    if let Some(k) = &kept.whole {
+        let scale = k.part[2] as f64 / w;
+        if (k.part[3] as f64 / h / scale - 1.0).abs() < 1e-3 {
+            return ([k.part[2] as f64, k.part[3] as f64], scale);
+        }
+    }
+    let width = doc.root_element().attribute("width").unwrap_or("").trim().to_ascii_lowercase();
+    let is_length = ["mm", "cm", "in", "pt", "pc", "q"].iter().any(|u| width.ends_with(u));
+    let scale = if is_length { USUAL_DPI / UNITS_AN_INCH } else { 1.0 };
+    ([whole(w * scale), whole(h * scale)], scale)
 }
 
 /// Whether all of a line lies where somebody could draw.
@@ -125,11 +142,13 @@ fn is_drawable(line: &Line) -> bool {
     }
 }
 
-fn collect(group: &usvg::Group, lines: &mut Vec<Line>) -> Result<(), Error> {
+fn collect(group: &usvg::Group, to_sheet: Transform, kept: &Kept, lines: &mut Vec<Line>) -> Result<(), Error> {
     for node in group.children() {
         match node {
-            usvg::Node::Group(g) => collect(g, lines)?,
-            usvg::Node::Path(p) if p.is_visible() => add_path(p, lines),
+            usvg::Node::Group(g) => collect(g, to_sheet, kept, lines)?,
+            usvg::Node::Path(p) if p.is_visible() && !kept.ids.contains(p.id()) => {
+                add_path(p, p.abs_transform().post_concat(to_sheet), lines);
+            }
             _ => {}
         }
         if lines.len() > MOST_LINES {
@@ -139,8 +158,7 @@ fn collect(group: &usvg::Group, lines: &mut Vec<Line>) -> Result<(), Error> {
     Ok(())
 }
 
-fn add_path(path: &usvg::Path, lines: &mut Vec<Line>) {
-    let t = path.abs_transform();
+fn add_path(path: &usvg::Path, t: Transform, lines: &mut Vec<Line>) {
     let spines = spines_of(path, t);
     let mut add = |form| {
         let id = lines.len() as u64 + 1;
@@ -225,6 +243,7 @@ fn spines_of(path: &usvg::Path, t: Transform) -> Vec<Spine> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::text::looks_like_svg;
     use super::*;
     use proptest::prelude::*;
 

@@ -1,58 +1,13 @@
-//! SVG out: paint, ink and seams in named groups, lengths in mm with a view box in pixels.
+//! The edge of a stroke as closed rings, for renderers that know no width along a line.
 
 use rhizograph_core::geom::Pt;
 use rhizograph_core::geom::flat::{FlatPoint, Stroke};
-use rhizograph_core::model::line::{Form, Line, Made};
-use std::fmt::Write;
-use std::sync::Arc;
-
-const FLATNESS: f64 = 0.05;
-
-/// A filled region for the paint group.
-pub struct Fill<'a> {
-    pub name: String,
-    pub colour: [u8; 3],
-    pub rings: &'a [Vec<Pt>],
-}
-
-fn hex(c: [u8; 3]) -> String {
-    format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2])
-}
-
-fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
-}
-
-fn rings_path(rings: &[Vec<Pt>]) -> String {
-    let mut d = String::new();
-    for ring in rings {
-        for (k, p) in ring.iter().enumerate() {
-            let _ = write!(d, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, p.x, p.y);
-        }
-        d.push('Z');
-    }
-    d
-}
-
-fn spine_path(points: &[Pt], closed: bool) -> String {
-    let mut d = String::new();
-    if let Some(p) = points.first() {
-        let _ = write!(d, "M{:.2} {:.2}", p.x, p.y);
-    }
-    for c in points[1.min(points.len())..].chunks_exact(3) {
-        let _ = write!(d, "C{:.2} {:.2} {:.2} {:.2} {:.2} {:.2}", c[0].x, c[0].y, c[1].x, c[1].y, c[2].x, c[2].y);
-    }
-    if closed {
-        d.push('Z');
-    }
-    d
-}
 
 /// From this turn on, radians, a stroke has a corner: its outer side goes round it as the pen does.
 const CORNER: f64 = 0.35;
 
 /// The edge of a stroke: one side along, the end, the other side back, the start; for the nonzero rule.
-fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
+pub fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
     let flat = &stroke.flat;
     let n = flat.len();
     // Which way the stroke comes to a point, and which way it leaves.
@@ -66,11 +21,17 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
             i => (way(i - 1, i), way(i, i + 1)),
         }
     };
+    let run: Vec<f64> = std::iter::once(0.0)
+        .chain(flat.windows(2).scan(0.0, |run, w| {
+            *run += w[0].p.dist(w[1].p);
+            Some(*run)
+        }))
+        .collect();
     // Where an end is cut off, both sides go along the stroke as far as the cut, and no point of them lies beyond it.
     let to_cut = |i: usize, p: Pt| {
         let mut p = p;
         for (facet, end, inner) in [(stroke.facets[0], 0, 1), (stroke.facets[1], n - 1, n - 2)] {
-            let Some(f) = facet.filter(|f| flat[i].p.dist(flat[end].p) <= 2.0 * f.reach) else { continue };
+            let Some(f) = facet.filter(|f| (run[i] - run[end]).abs() <= 2.0 * f.reach) else { continue };
             let slope = (flat[end].p - flat[inner].p).unit().dot(f.inward);
             let beyond = (p - f.at).dot(f.inward);
             if slope.abs() > 0.1 && (i == end || beyond < 0.0) {
@@ -130,7 +91,8 @@ fn stroke_rings(stroke: &Stroke, closed: bool) -> Vec<Vec<Pt>> {
     vec![ring]
 }
 
-fn disc(dot: FlatPoint) -> Vec<Pt> {
+/// A dot: the pen was set down and not moved.
+pub fn disc(dot: FlatPoint) -> Vec<Pt> {
     let corner = |k: i32| {
         let (s, c) = (f64::from(k) * std::f64::consts::TAU / 32.0).sin_cos();
         dot.p + Pt { x: c, y: s } * (dot.width / 2.0)
@@ -138,83 +100,14 @@ fn disc(dot: FlatPoint) -> Vec<Pt> {
     (0..32).map(corner).collect()
 }
 
-fn line_element(line: &Line, ink: &str) -> String {
-    match &line.form {
-        Form::Outline { .. } => {
-            format!(
-                "<path id=\"line-{}\" fill=\"{ink}\" fill-rule=\"evenodd\" d=\"{}\"/>\n",
-                line.id,
-                rings_path(&line.rings(FLATNESS))
-            )
-        }
-        Form::Centreline { spine, .. } => {
-            let mut stroke = line.stroke(FLATNESS);
-            stroke.flat.dedup_by(|b, a| a.p.dist(b.p) < 1e-6);
-            let d = match stroke.flat[..] {
-                [] => return String::new(),
-                // A dot: the pen was set down and not moved.
-                [dot] => rings_path(&[disc(dot)]),
-                _ => rings_path(&stroke_rings(&stroke, spine.closed)),
-            };
-            format!(
-                "<path id=\"line-{}\" fill=\"{ink}\" d=\"{d}\" data-spine=\"{}\"/>\n",
-                line.id,
-                spine_path(&spine.points, spine.closed)
-            )
-        }
-        Form::Seam { spine } => {
-            format!("<path id=\"line-{}\" d=\"{}\"/>\n", line.id, spine_path(&spine.points, spine.closed))
-        }
-    }
-}
-
-/// A drawing as SVG. Groups: `paint` (if any fills are given), `lines`, `bridges`, `seams`.
-/// `ink`: the colour of each line's ink.
-pub fn drawing_svg(
-    lines: &[Arc<Line>],
-    fills: &[Fill],
-    ink: &dyn Fn(&Line) -> [u8; 3],
-    width: usize,
-    height: usize,
-    dpi: f64,
-) -> String {
-    let mm = |px: usize| px as f64 / dpi * 25.4;
-    let mut out = format!(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{:.3}mm\" height=\"{:.3}mm\" viewBox=\"0 0 {width} {height}\">\n",
-        mm(width),
-        mm(height)
-    );
-    if !fills.is_empty() {
-        out.push_str("<g id=\"paint\">\n");
-        for f in fills {
-            let _ = writeln!(
-                out,
-                "<path fill=\"{}\" fill-rule=\"evenodd\" data-swatch=\"{}\" d=\"{}\"/>",
-                hex(f.colour),
-                escape(&f.name),
-                rings_path(f.rings)
-            );
-        }
-        out.push_str("</g>\n");
-    }
-    let mut group = |name: &str, more: &str, pick: &dyn Fn(&Line) -> bool| {
-        let _ = writeln!(out, "<g id=\"{name}\"{more}>");
-        lines.iter().filter(|l| pick(l)).for_each(|l| out.push_str(&line_element(l, &hex(ink(l)))));
-        out.push_str("</g>\n");
-    };
-    group("lines", "", &|l| !l.is_seam() && l.made != Made::Bridge);
-    group("bridges", "", &|l| !l.is_seam() && l.made == Made::Bridge);
-    group("seams", " fill=\"none\" stroke=\"none\"", &|l| l.is_seam());
-    out.push_str("</svg>\n");
-    out
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use rhizograph_core::geom::pt;
     use rhizograph_core::geom::spine::Spine;
-    use rhizograph_core::model::line::End;
+    use rhizograph_core::model::line::{End, Form, Line, Made};
+
+    const FLATNESS: f64 = 0.05;
 
     #[test]
     fn an_end_along_the_cutter_lies_on_it_and_a_flat_one_is_square() {
@@ -237,21 +130,6 @@ mod tests {
         let on_cut: Vec<&Pt> = ring.iter().filter(|p| beyond(p).abs() < 1e-6).collect();
         assert!(on_cut.iter().any(|p| p.y == 40.0) && on_cut.iter().any(|p| p.y == 60.0), "{ring:?}");
         assert!(ring.iter().filter(|p| p.x < 50.0).all(|p| (p.x - 10.0).abs() < 1e-6));
-    }
-    use crate::svg_in;
-
-    #[test]
-    fn what_is_written_reads_back_as_the_same_shapes() {
-        let spine = Spine::through(&[pt(20.0, 30.0), pt(80.0, 30.0)], false);
-        let form = Form::Centreline { spine: spine.clone(), width: vec![[0.0, 6.0]], ends: [End::Round; 2] };
-        let line = Line::new(1, form, Made::Traced);
-        let seam = Line { id: 2, form: Form::Seam { spine }, ..line.clone() };
-        let ring = vec![pt(10.0, 10.0), pt(40.0, 10.0), pt(40.0, 40.0)];
-        let fills = [Fill { name: "Kettle & lid".into(), colour: [200, 80, 50], rings: std::slice::from_ref(&ring) }];
-        let svg = drawing_svg(&[line, seam].map(Arc::new), &fills, &|_| [0, 0, 0], 100, 60, 300.0);
-        let vector = svg_in::read(svg.as_bytes()).unwrap();
-        assert_eq!(vector.lines.len(), 2, "the seam has no ink: {svg}");
-        assert!(vector.lines.iter().all(|l| matches!(l.form, Form::Outline { .. })));
     }
 
     /// Whether a place is within rings by the nonzero rule.

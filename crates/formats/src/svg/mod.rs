@@ -1,0 +1,12 @@
+//! SVG: vector art in, drawings out.
+
+mod bounds;
+mod edge;
+mod kept;
+mod read;
+mod text;
+mod write;
+
+pub use read::{Vector, read};
+pub use text::{escape, looks_like_svg};
+pub use write::{Art, Fill, Remark, svg};
