@@ -75,7 +75,7 @@ export async function sheetWith(page, url, strokes, at = 'draw') {
         view: () => getJson(url, `/drawings/${id}`),
         lines: async () => {
             await saved(page);
-            return (await getJson(url, `/drawings/${id}/hand-off/lines.json`)).lines;
+            return (await getJson(url, `/drawings/${id}/hand-off/drawing.json`)).lines;
         },
     };
 }

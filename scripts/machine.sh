@@ -44,6 +44,20 @@ need_node_modules() {
     fi
 }
 
+# need_readers FOLDER: Python there with readers of what is handed off, that others wrote; sets READERS.
+need_readers() {
+    local list=scripts/readers.txt stamp="$1/.installed"
+    READERS="$1/bin/python"
+    if [ ! -f "$stamp" ] || ! cmp -s "$list" "$stamp"; then
+        command -v python3 > /dev/null && python3 -c 'import ensurepip, venv' 2> /dev/null || need_packages python3 python3-venv
+        say "Installing readers of what is handed off …"
+        rm -rf "$1"
+        python3 -m venv "$1" || fail "python3 -m venv failed"
+        "$1/bin/pip" install --quiet --disable-pip-version-check -r "$list" || fail "the packages in $list could not be installed"
+        cp "$list" "$stamp"
+    fi
+}
+
 port_is_free() { ! (exec 3<> "/dev/tcp/127.0.0.1/$1") 2> /dev/null; }
 
 free_port() {

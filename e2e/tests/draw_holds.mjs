@@ -221,7 +221,7 @@ async function sheetOf(page, url) {
         view: () => get(''),
         lines: async () => {
             await saved(page);
-            return (await get('/hand-off/lines.json')).lines;
+            return (await get('/hand-off/drawing.json')).lines;
         },
     };
 }

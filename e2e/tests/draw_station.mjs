@@ -44,7 +44,7 @@ export const tests = {
             const after = await view();
             assert.deepEqual([after.lines.length, after.steps], [1, 1]);
             assert.deepEqual([after.lines[0].kind, after.lines[0].made], ['centreline', 'hand']);
-            const json = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+            const json = await (await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.json`)).json();
             const widths = json.lines[0].points.map((p) => p[2]);
             const broadest = Math.max(...widths);
             assert.ok(broadest > 6 && broadest < 7.3, `${broadest} px`);
@@ -73,7 +73,7 @@ export const tests = {
             const to = (x, y) => onPage(page, sheet, [x, y]);
             const path = async () => {
                 await saved(page);
-                const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+                const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.json`)).json();
                 return lines;
             };
             await page.keyboard.down('Shift');
@@ -142,7 +142,7 @@ export const tests = {
                 await page.mouse.up();
                 for (const key of keys) await page.keyboard.up(key);
                 await saved(page);
-                return (await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json()).lines;
+                return (await (await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.json`)).json()).lines;
             };
             const boxOf = (points) => {
                 const [xs, ys] = [points.map((p) => p[0]), points.map((p) => p[1])];
@@ -220,7 +220,7 @@ export const tests = {
             for (let k = 0; k < 60 && (await seen()).sum > 0; k++) await page.waitForTimeout(100);
             assert.equal((await seen()).sum, 0);
             // It is only looked at: nothing of it is handed off.
-            const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/lines.json`)).json();
+            const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.json`)).json();
             assert.equal(lines.length, 0);
             assert.deepEqual(troubles, []);
         } finally {

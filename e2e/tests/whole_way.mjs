@@ -12,7 +12,11 @@ async function demoDrawing(url, n) {
     return demo.shots.find((s) => s.number === '012').drawings[n];
 }
 
-const DOWNLOADS = { 'ink.png': 'A-01.ink.png', 'paint.png': 'A-01.paint.png', 'drawing.svg': 'A-01.drawing.svg' };
+const DOWNLOADS = {
+    'ink.png': '012_A-01_ink.png',
+    'paint.png': '012_A-01_paint.png',
+    'drawing.svg': '012_A-01_drawing.svg',
+};
 
 export const tests = {
     async 'a demo sheet goes from scan to paint, survives undo and reload, and is handed off as it looks'(url) {
@@ -101,16 +105,25 @@ export const tests = {
             // Hand off: unready, so it asks; then the files hold what the screen shows.
             await page.keyboard.press('7');
             await page.keyboard.press('f');
-            const button = page.getByRole('button', { name: /Hand off 3 files/ });
+            const button = page.getByRole('button', { name: /^Hand off 1 drawing$/ });
             assert.ok(await button.isDisabled());
             await page.getByText('Not ready yet').waitFor();
             await page.getByLabel('Hand off anyway').check();
-            const files = {};
-            page.on('download', (d) => (files[d.suggestedFilename()] = d));
+            await page.getByTestId('names').getByText('012_A-01_ink.png').waitFor();
             await button.click();
-            await page.getByText('Handed off A-01').waitFor();
-            for (let i = 0; i < 100 && Object.keys(files).length < 3; i++) await page.waitForTimeout(50);
-            const read = async (name) => readFile(await files[DOWNLOADS[name]].path());
+            const zip = page.getByTestId('outgoing').getByText('6 files in one ZIP');
+            await zip.waitFor();
+            const [download] = await Promise.all([page.waitForEvent('download'), zip.click()]);
+            const packed = await readFile(await download.path());
+            assert.equal(packed.subarray(0, 4).toString('latin1'), 'PK\u0003\u0004');
+            const shot = (await get(url, '/productions'))[0].shots.find((s) => s.number === '012').id;
+            const [job] = await get(url, `/shots/${shot}/jobs`);
+            const made = (await get(url, `/jobs/${job.id}/files`)).map((f) => f.name);
+            const beside = ['012.report.html', '012.report.json', '012.gpl'];
+            assert.deepEqual(made, [...Object.values(DOWNLOADS), ...beside]);
+            assert.ok((await get(url, `/drawings/${id}`)).info.handed_off);
+            const read = async (name) =>
+                Buffer.from(await (await fetch(`${url}/api/jobs/${job.id}/files/${DOWNLOADS[name]}`)).arrayBuffer());
             const ink = PNG.sync.read(await read('ink.png'));
             const paint = PNG.sync.read(await read('paint.png'));
             const svg = (await read('drawing.svg')).toString();

@@ -2,6 +2,7 @@
 
 use rhizograph_core::edit::Command;
 use rhizograph_core::geom::Pt;
+use rhizograph_core::handoff::Leaving;
 use rhizograph_core::join::Leak;
 use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::model::by_hand::ByHand;
@@ -12,6 +13,7 @@ use rhizograph_core::model::recipe::{LiftRecipe, Recipes, TraceRecipe, WeightRec
 use rhizograph_core::model::verdict::Verdict;
 use rhizograph_core::raster::window::Window;
 use rhizograph_core::scene::findings::Finding;
+use rhizograph_formats::hand_off::{Format, Packed};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ts_rs::TS;
@@ -85,7 +87,12 @@ pub struct DrawingInfo {
     #[ts(type = "number")]
     pub revision: i64,
     pub progress: Progress,
+    /// It went out as it is now.
     pub handed_off: bool,
+    /// It went out, and was changed since.
+    pub changed_since: bool,
+    /// For how many frames it is seen.
+    pub hold: i32,
     /// Nothing is in the way any more.
     pub ready: bool,
 }
@@ -266,12 +273,6 @@ pub struct StepRequest {
     #[serde(default)]
     #[ts(type = "number")]
     pub numbering: u64,
-}
-
-#[derive(Debug, Deserialize, TS)]
-pub struct RevisionRequest {
-    #[ts(type = "number")]
-    pub revision: i64,
 }
 
 #[derive(Debug, Deserialize, TS)]
@@ -503,6 +504,8 @@ pub struct JobInfo {
     pub working: usize,
     /// Why some were left as they were, or failed.
     pub told: Vec<String>,
+    /// How many files it made that can be had.
+    pub files: usize,
 }
 
 /// Why something was refused, and what that means for what was there.
@@ -538,4 +541,100 @@ pub enum Event {
 pub struct Readiness {
     pub ready: bool,
     pub reasons: Vec<String>,
+}
+
+/// For how many frames a drawing is seen.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Hold {
+    pub frames: i32,
+}
+
+/// A drawing that is to go out.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct Outgoing {
+    #[ts(type = "number")]
+    pub id: i64,
+    /// As it was looked at; `None`: whatever it is then.
+    #[ts(type = "number | null")]
+    pub revision: Option<i64>,
+}
+
+/// What of a shot goes out, and how. Without formats only the report is made, and nothing counts as handed off.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
+pub struct HandOff {
+    pub drawings: Vec<Outgoing>,
+    pub formats: Vec<Format>,
+    pub packed: Packed,
+    pub leaving: Leaving,
+    /// The pattern of the files' names.
+    pub naming: String,
+    /// A drawing that is held has a file for each of its frames.
+    pub repeat_holds: bool,
+    /// The colours as a file beside.
+    pub palette: bool,
+    pub report: bool,
+    /// What is not ready goes out, too.
+    pub anyway: bool,
+    /// Into the folder that the server may write, besides being kept.
+    pub to_folder: bool,
+}
+
+/// Names of files as a pattern gives them.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct NamesTold {
+    /// The first few, in order.
+    pub names: Vec<String>,
+    pub all: usize,
+    /// Whether there is a folder that the server may write.
+    pub has_folder: bool,
+}
+
+/// A file that a job made.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct FileTold {
+    pub name: String,
+    #[ts(type = "number")]
+    pub size: i64,
+}
+
+/// How many findings of a kind are open.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct OpenCount {
+    pub says: String,
+    pub count: usize,
+}
+
+/// A finding that was left knowingly.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Left {
+    pub says: String,
+    pub at: Pt,
+    pub by: Option<String>,
+}
+
+/// How much of a drawing one paint covers.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PaintedWith {
+    pub name: String,
+    pub colour: Option<[u8; 3]>,
+    pub mm2: f64,
+}
+
+/// What the readiness report tells of a drawing.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Facts {
+    pub drawing: i64,
+    pub name: String,
+    pub revision: i64,
+    pub first_frame: usize,
+    pub hold: usize,
+    /// Why it is not ready.
+    pub reasons: Vec<String>,
+    pub goes_out: bool,
+    pub open: Vec<OpenCount>,
+    pub left: Vec<Left>,
+    pub swatches: Vec<PaintedWith>,
+    pub unpainted_mm2: f64,
+    /// A PNG in base64.
+    pub thumbnail: String,
 }

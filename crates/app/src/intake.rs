@@ -3,10 +3,12 @@
 use crate::api::Progress;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::{Layout, by_itself};
+use rhizograph_core::model::paint::ColourModel;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
+use rhizograph_formats::svg::Vector;
 use rhizograph_formats::{Input, MOST_PIXELS, MOST_SIDE, Reading};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -28,6 +30,9 @@ pub struct NewDrawing {
     #[serde(default)]
     pub progress: Progress,
     pub sheet: Sheet,
+    /// The swatches that its file brought.
+    #[serde(default)]
+    pub colours: ColourModel,
 }
 
 /// A bare sheet to draw on, with vector art without lines for its original. Errors: larger than any sheet, or without size.
@@ -58,7 +63,8 @@ pub fn new_drawing(
     let began = Instant::now();
     let input = rhizograph_formats::read(bytes, Reading::default())?;
     let dpi = USUAL_DPI;
-    let mut notes = Vec::new();
+    let notes;
+    let mut colours = ColourModel::default();
     let sheet = match input {
         Input::Raster(r) => {
             notes = r.notes;
@@ -72,9 +78,8 @@ pub fn new_drawing(
             sheet
         }
         Input::Vector(v) => {
-            let mut sheet = Sheet::new(v.width, v.height, dpi);
-            sheet.next_id = v.lines.len() as u64 + 1;
-            sheet.lines = v.lines;
+            let mut sheet;
+            (sheet, colours, notes) = of_vector(v);
             sheet.traced = Some(Box::new(sheet.tracing()));
             can_be_opened(&sheet, began)?;
             sheet
@@ -89,7 +94,16 @@ pub fn new_drawing(
         s
     });
     let file_name = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
-    Ok(NewDrawing { name, file_name, sha256, notes, progress: Progress::default(), sheet })
+    Ok(NewDrawing { name, file_name, sha256, notes, progress: Progress::default(), sheet, colours })
+}
+
+/// The sheet of vector art, the swatches it names, and what of it is missing.
+pub fn of_vector(v: Vector) -> (Sheet, ColourModel, Vec<String>) {
+    let mut sheet = Sheet::new(v.width, v.height, v.dpi.unwrap_or(USUAL_DPI));
+    sheet.next_id = v.lines.iter().map(|l| l.id).max().unwrap_or(0) + 1;
+    sheet.lines = v.lines;
+    v.drops.into_iter().for_each(|d| sheet.drop_paint(d));
+    (sheet, v.colours, v.notes)
 }
 
 /// How long reading vector art and opening it may take, and how much of that is left for storing each of its lines: what

@@ -2,9 +2,10 @@
 
 use clap::{Parser, Subcommand};
 use rhizograph_app::cli::carry;
-use rhizograph_app::cli::prepare::{Error, Until, prepare};
+use rhizograph_app::cli::prepare::{Asked, Error, Until, Write, prepare};
 use rhizograph_app::http::{Settings, serve};
 use rhizograph_app::jobs::work;
+use rhizograph_core::model::paint::Swatch;
 use rhizograph_core::model::recipe::Recipes;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -33,12 +34,18 @@ enum What {
         /// The folder of the built front end.
         #[arg(long, default_value = "web/dist")]
         web: PathBuf,
+        /// A folder that files may be handed off to.
+        #[arg(long, env = "RHIZOGRAPH_OUT")]
+        out: Option<PathBuf>,
     },
     /// Works on what waits in the queue, beside the server or on another machine.
     Work {
         /// PostgreSQL that the server keeps everything in.
         #[arg(long, env = "DATABASE_URL")]
         database_url: String,
+        /// A folder that files may be handed off to.
+        #[arg(long, env = "RHIZOGRAPH_OUT")]
+        out: Option<PathBuf>,
     },
     /// Writes the demo's paper sheets as scans into a folder.
     Demo {
@@ -66,9 +73,18 @@ enum What {
         /// The last step to do.
         #[arg(long, value_enum, default_value = "paint")]
         until: Until,
-        /// How many pictures at a time.
+        /// How many pictures at a time; one a core, as far as memory allows, where it is not said.
         #[arg(long)]
         jobs: Option<usize>,
+        /// What else is written of each.
+        #[arg(long, value_enum, value_delimiter = ',')]
+        write: Vec<Write>,
+        /// Paint that is put on each, as JSON: a list of places and swatches.
+        #[arg(long, requires = "swatches")]
+        drops: Option<PathBuf>,
+        /// The swatches that the drops name: .gpl, .css or .json.
+        #[arg(long)]
+        swatches: Option<PathBuf>,
     },
     /// Carries the paint of one picture to others without a server: drops, and the paint as a picture, for each.
     Carry {
@@ -98,6 +114,26 @@ fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
     let recipes: Recipes = serde_json::from_str(&text).map_err(|e| format!("{}: {e}", path.display()))?;
     recipes.check().map_err(|e| format!("{}: {e}", path.display()))?;
     Ok(recipes)
+}
+
+/// What is done with each picture. Errors: settings, drops or swatches that cannot be read.
+fn asked(
+    recipe: Option<&PathBuf>,
+    until: Until,
+    write: Vec<Write>,
+    (drops, swatches): (Option<&PathBuf>, Option<&PathBuf>),
+) -> Result<Asked, String> {
+    if !write.is_empty() && until < Until::Join {
+        return Err("what is written with --write needs regions: --until join or paint".into());
+    }
+    let recipes = read_recipe(recipe)?;
+    let drops = drops.map(|p| carry::read_drops(p)).transpose().map_err(|e| e.to_string())?.unwrap_or_default();
+    let colours = swatches.map(|p| carry::read_swatches(p)).transpose().map_err(|e| e.to_string())?.unwrap_or_default();
+    let known: Vec<String> = colours.swatches.iter().flat_map(Swatch::paints).collect();
+    match drops.iter().find(|d| !known.contains(&d.swatch)) {
+        Some(d) => Err(format!("a drop names {}, which is no swatch", d.swatch)),
+        None => Ok(Asked { recipes, until, write, drops, colours }),
+    }
 }
 
 fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
@@ -131,8 +167,8 @@ fn run<E: std::fmt::Display>(what: impl Future<Output = Result<(), E>>) -> ExitC
 
 fn main() -> ExitCode {
     match Arguments::parse().what {
-        What::Serve { database_url, port, web } => run(serve(Settings { database_url, port, web })),
-        What::Work { database_url } => run(work(&database_url)),
+        What::Serve { database_url, port, web, out } => run(serve(Settings { database_url, port, web, out })),
+        What::Work { database_url, out } => run(work(&database_url, out)),
         What::ReadFile { memory } => match rhizograph_app::reader::run(memory) {
             Ok(()) => ExitCode::SUCCESS,
             Err(_) => ExitCode::FAILURE,
@@ -144,15 +180,15 @@ fn main() -> ExitCode {
                 ExitCode::FAILURE
             }
         },
-        What::Prepare { inputs, out, recipe, until, jobs } => {
-            let recipes = match read_recipe(recipe.as_ref()) {
-                Ok(r) => r,
+        What::Prepare { inputs, out, recipe, until, jobs, write, drops, swatches } => {
+            let asked = asked(recipe.as_ref(), until, write, (drops.as_ref(), swatches.as_ref()));
+            match asked {
+                Ok(asked) => told(&inputs, prepare(&inputs, &out, &asked, jobs)),
                 Err(e) => {
                     eprintln!("rhizograph: {e}");
-                    return ExitCode::from(2);
+                    ExitCode::from(2)
                 }
-            };
-            told(&inputs, prepare(&inputs, &out, &recipes, until, jobs))
+            }
         }
         What::Carry { from, drops, to, out, recipe } => {
             let asked = read_recipe(recipe.as_ref())

@@ -126,6 +126,7 @@ fn handing_off_and_steps_at_once_do_not_wait_for_one_another() {
     let at = format!("/drawings/{id}");
     let traced = command(&server, id, &get(&server, &at), json!({ "of": "trace", "do": "trace" }));
     let seeds: Vec<Value> = traced["regions"].as_array().unwrap().iter().map(|r| r["seed"].clone()).take(12).collect();
+    let of = shot(&server, "012")["id"].as_i64().unwrap();
     let began = Instant::now();
     std::thread::scope(|scope| {
         scope.spawn(|| {
@@ -142,10 +143,10 @@ fn handing_off_and_steps_at_once_do_not_wait_for_one_another() {
             }
         });
         scope.spawn(|| {
-            for _ in 0..60 {
-                let revision = get(&server, &at)["info"]["revision"].clone();
-                let status =
-                    post(&server, &format!("{at}/hand-off"), &json!({ "revision": revision })).status().as_u16();
+            for _ in 0..6 {
+                let revision = get(&server, &at)["info"]["revision"].as_u64();
+                let how = outgoing(&[(id, revision)], &["json"], "{drawing}");
+                let status = post(&server, &format!("/shots/{of}/hand-off"), &how).status().as_u16();
                 assert!([200, 409].contains(&status), "{status}");
             }
         });
@@ -165,7 +166,9 @@ fn what_is_handed_off_is_of_the_revision_that_is_noted() {
         agent().get(url).call().unwrap().status().as_u16()
     };
     assert_eq!([status(now), status(now - 1), status(now + 1)], [200, 409, 409]);
-    let stale = post(&server, &format!("{at}/hand-off"), &json!({ "revision": now - 1 }));
+    let of = shot(&server, "012")["id"].as_i64().unwrap();
+    let stale =
+        post(&server, &format!("/shots/{of}/hand-off"), &outgoing(&[(id, Some(now - 1))], &["svg"], "{drawing}"));
     assert_eq!(stale.status().as_u16(), 409);
     assert_eq!(get(&server, &at)["info"]["handed_off"], json!(false));
 }

@@ -3,10 +3,10 @@
 #![allow(clippy::unwrap_used)]
 
 use rhizograph_app::api::{
-    AlikeTold, BroughtIn, CarryRequest, CarryTold, CommandRequest, DecidedTold, Delivery, DrawingView, Event,
-    GlanceRequest, GlanceTold, JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewColourModel,
-    NewProduction, NewShot, PlaceRequest, ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest,
-    ShotLift, ShotReplace, SpanTold, StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
+    AlikeTold, BroughtIn, CarryRequest, CarryTold, CommandRequest, DecidedTold, Delivery, DrawingView, Event, FileTold,
+    GlanceRequest, GlanceTold, HandOff, Hold, JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NamesTold,
+    NewBlank, NewColourModel, NewProduction, NewShot, PlaceRequest, ProductionInfo, Readiness, Refusal,
+    RegisterRequest, ShotLift, ShotReplace, SpanTold, StepRequest, StepTold, StripRequest, TriedTold, TryRequest,
 };
 use rhizograph_core::model::paint::ColourModel;
 use std::collections::BTreeMap;
@@ -18,6 +18,10 @@ fn export(dir: &Path) {
     BroughtIn::export_all(&config).unwrap();
     CommandRequest::export_all(&config).unwrap();
     DrawingView::export_all(&config).unwrap();
+    FileTold::export_all(&config).unwrap();
+    HandOff::export_all(&config).unwrap();
+    Hold::export_all(&config).unwrap();
+    NamesTold::export_all(&config).unwrap();
     Event::export_all(&config).unwrap();
     Delivery::export_all(&config).unwrap();
     GlanceRequest::export_all(&config).unwrap();
@@ -47,7 +51,6 @@ fn export(dir: &Path) {
     ProductionInfo::export_all(&config).unwrap();
     Readiness::export_all(&config).unwrap();
     Refusal::export_all(&config).unwrap();
-    RevisionRequest::export_all(&config).unwrap();
     StepRequest::export_all(&config).unwrap();
     StepTold::export_all(&config).unwrap();
 }

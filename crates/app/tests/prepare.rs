@@ -227,3 +227,46 @@ fn paint_is_carried_to_a_drawing_that_lies_elsewhere() {
     assert!(String::from_utf8_lossy(&run.stderr).contains("none.png") && out.join("b.drops.json").exists());
     std::fs::remove_dir_all(dir).ok();
 }
+
+#[test]
+fn what_is_written_besides_agrees_and_can_be_given_again() {
+    let dir = scratch("written");
+    let art = r#"<svg xmlns="http://www.w3.org/2000/svg" width="400" height="300"><g fill="none" stroke="black" stroke-width="5"><rect x="40" y="50" width="120" height="160"/><ellipse cx="280" cy="140" rx="80" ry="60"/></g></svg>"#;
+    let (input, drops, swatches) = (dir.join("Room.svg"), dir.join("paint.json"), dir.join("colours.json"));
+    std::fs::write(&input, art).unwrap();
+    std::fs::write(&drops, r#"[{"at":[100,120],"swatch":"skin"},{"at":[280,140],"swatch":"shell/shadow"}]"#).unwrap();
+    let model = r#"{"tones":[{"id":"shadow","name":"Shadow"}],"swatches":[{"id":"skin","name":"Skin","colour":[217,182,122]},{"id":"shell","name":"Shell","colour":[112,138,88],"tones":{"shadow":[56,69,44]}}]}"#;
+    std::fs::write(&swatches, model).unwrap();
+    let given = ["--drops", drops.to_str().unwrap(), "--swatches", swatches.to_str().unwrap()];
+    let out = dir.join("out");
+    let write = ["--write", "ora,tiff,png,svg,json,gpl"];
+    let run = prepare(&[&write[..], &given].concat(), &[&input], &out);
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let paint = image::open(out.join("Room.paint.png")).unwrap().into_rgba8();
+    assert_eq!([paint.get_pixel(100, 120).0, paint.get_pixel(280, 140).0], [[217, 182, 122, 255], [56, 69, 44, 255]]);
+    assert!(std::fs::read_to_string(out.join("Room.gpl")).unwrap().contains("217 182 122"));
+    // Given again: the vector drawing and the document are the same lines with the same paint, the layers the same regions.
+    let want = json(out.join("Room.report.json"))["regions"].clone();
+    for name in ["Room.svg", "Room.json", "Room.ora", "Room.tiff"] {
+        let again = dir.join(name.replace('.', "-"));
+        let run = prepare(&["--write", "png"], &[&out.join(name)], &again);
+        assert!(run.status.success(), "{name}: {}", String::from_utf8_lossy(&run.stderr));
+        let report = json(again.join("Room.report.json"));
+        assert_eq!(report["size"], serde_json::json!([400, 300]), "{name}");
+        assert_eq!(report["regions"].as_array().unwrap().len(), 2, "{name}: {}", report["regions"]);
+        if name.ends_with("svg") || name.ends_with("json") {
+            assert_eq!(report["regions"], want, "{name}");
+            assert_eq!(image::open(again.join("Room.paint.png")).unwrap().into_rgba8(), paint, "{name}");
+            let lines = |at: &Path| std::fs::read(at.join("Room.lines.json")).unwrap();
+            assert_eq!(lines(&again), lines(&out), "{name}");
+        }
+    }
+    // Nothing is written over what is read, and nobody is named that is not there.
+    let over = prepare(&["--write", "svg"], &[&input], &dir);
+    assert!(String::from_utf8_lossy(&over.stderr).contains("overwrite the picture itself"));
+    assert_eq!(std::fs::read_to_string(&input).unwrap(), art);
+    std::fs::write(&drops, r#"[{"at":[100,120],"swatch":"steam"}]"#).unwrap();
+    let wrong = prepare(&given, &[&input], &out);
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&wrong.stderr).contains("steam, which is no swatch"));
+}

@@ -511,7 +511,13 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 404, "nothing at this"),
         ("GET", format!("{at}/hand-off/colours.psx"), Value::Null, 422, "no such file"),
         ("GET", format!("{at}/pixel?x=99999&y=0"), Value::Null, 422, "99999"),
-        ("POST", format!("{at}/hand-off"), json!({ "revision": 44 }), 409, "changed elsewhere"),
+        (
+            "POST",
+            format!("/shots/{shot}/hand-off"),
+            outgoing(&[(id, Some(44))], &["flat"], "{drawing}"),
+            409,
+            "changed elsewhere",
+        ),
         ("POST", format!("{at}/glance"), json!({ "inking": inking, "window": window }), 422, ""),
         (
             "POST",
@@ -878,7 +884,7 @@ fn the_files_of_a_hand_off_agree() {
         let [x, y]: [f64; 2] = serde_json::from_value(region["seed"].clone()).unwrap();
         assert_eq!(paint.get_pixel(x as u32, y as u32)[3], 255, "{region}");
     }
-    let lines: Value = serde_json::from_slice(&bytes(&server, &format!("{at}/hand-off/lines.json"))).unwrap();
+    let lines: Value = serde_json::from_slice(&bytes(&server, &format!("{at}/hand-off/drawing.json"))).unwrap();
     let view = filled["lines"].as_array().unwrap();
     assert_eq!(lines["lines"].as_array().unwrap().len(), view.len());
     let svg = String::from_utf8(bytes(&server, &format!("{at}/hand-off/drawing.svg"))).unwrap();

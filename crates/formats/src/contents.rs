@@ -1,7 +1,7 @@
 //! A file of any kind that is read.
 
 use crate::error::{Error, MOST_BYTES};
-use crate::{raster_in, svg};
+use crate::{drawing_json, openraster, raster_in, svg};
 
 /// What a file holds.
 pub enum Input {
@@ -30,8 +30,12 @@ pub fn read(bytes: &[u8], how: Reading) -> Result<Input, Error> {
     if bytes.len() > MOST_BYTES {
         return Err(Error::TooLarge { has: bytes.len(), most: MOST_BYTES });
     }
-    if svg::looks_like_svg(bytes) {
+    if drawing_json::looks_like_drawing(bytes) {
+        drawing_json::read(bytes).map(Input::Vector)
+    } else if svg::looks_like_svg(bytes) {
         svg::read(bytes).map(Input::Vector)
+    } else if openraster::looks_like_openraster(bytes) {
+        openraster::ink(bytes).map(Input::Raster)
     } else {
         raster_in::read(bytes, how.upright).map(Input::Raster)
     }

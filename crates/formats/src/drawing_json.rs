@@ -1,11 +1,15 @@
 //! A drawing as JSON: its lines alone, flattened to 0.05 px, or all that is known of it but pixels.
 
-use crate::error::Error;
+use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
+use crate::svg::{Vector, drawn};
+use rhizograph_core::geom::Pt;
 use rhizograph_core::handoff::{HandOff, Note};
-use rhizograph_core::model::line::{Form, Line};
+use rhizograph_core::model::line::{Form, Line, piled};
 use rhizograph_core::model::paint::{ColourModel, Drop};
-use serde::Serialize;
+use rhizograph_core::model::sheet::FARTHEST;
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// How closely curves are followed, px.
@@ -90,6 +94,59 @@ pub fn document(of: &HandOff) -> Result<String, Error> {
         notes: &of.notes,
     };
     serde_json::to_string(&document).map_err(|e| Error::Write(e.to_string()))
+}
+
+/// The longest document that is read, bytes, and its most lines.
+const MOST_BYTES: usize = 128 << 20;
+const MOST_LINES: usize = 100_000;
+
+/// Whether the bytes begin like a document of ours.
+pub fn looks_like_drawing(bytes: &[u8]) -> bool {
+    let begin = &bytes[..bytes.len().min(200)];
+    begin.trim_ascii_start().starts_with(b"{") && begin.windows(FORMAT.len()).any(|w| w == FORMAT.as_bytes())
+}
+
+#[derive(Deserialize)]
+struct Read {
+    version: u32,
+    size: [usize; 2],
+    dpi: f64,
+    colours: ColourModel,
+    lines: Vec<ReadLine>,
+    drops: Vec<Drop>,
+}
+
+#[derive(Deserialize)]
+struct ReadLine {
+    exact: Line,
+}
+
+/// Reads a document of ours as vector art. Errors: damage, another version, what no drawing has.
+pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
+    let damaged = |why: &str| Error::Damaged("JSON", why.to_owned());
+    if bytes.len() > MOST_BYTES {
+        return Err(Error::TooLarge { has: bytes.len(), most: MOST_BYTES });
+    }
+    let told: Read = serde_json::from_slice(bytes).map_err(|e| damaged(&e.to_string()))?;
+    let Read { version, size: [width, height], dpi, colours, lines, drops } = told;
+    if version != VERSION {
+        return Err(Error::Unsupported("drawing", format!("version {version}")));
+    }
+    let side = MOST_SIDE as usize;
+    if width == 0 || height == 0 || width > side || height > side || (width * height) as u64 > MOST_PIXELS {
+        return Err(Error::TooManyPixels(width.min(side + 1) as u32, height.min(side + 1) as u32));
+    }
+    colours.check()?;
+    let lines: Vec<Line> = lines.into_iter().map(|l| Line { made: drawn(l.exact.made), ..l.exact }).collect();
+    let mut numbers = HashSet::new();
+    let is_near = |p: Pt| p.x.abs() <= FARTHEST && p.y.abs() <= FARTHEST;
+    let is_right =
+        |l: &Line| l.is_sound() && numbers.insert(l.id) && is_near(l.bounds().min) && is_near(l.bounds().max);
+    if lines.len() > MOST_LINES || !lines.iter().all(is_right) || !(1.0..=10_000.0).contains(&dpi) {
+        return Err(damaged("it holds lines that cannot be drawn"));
+    }
+    let drops = drops.into_iter().filter(|d| is_near(d.at)).map(|d| Drop { like: None, ..d }).collect();
+    Ok(Vector { width, height, dpi: Some(dpi), lines: piled(lines), drops, colours, notes: Vec::new() })
 }
 
 #[cfg(test)]

@@ -143,7 +143,13 @@ fn svg_of(of: &HandOff) -> String {
         .filter_map(|r| {
             let paint = of.scene.fill(r.id)?;
             let colour = colour_of(&of.colours.swatches, paint)?;
-            Some(Fill { paint, name: paint_name(of.colours, paint), colour, rings: &r.rings, drops: drops.remove(&r.id).unwrap_or_default() })
+            Some(Fill {
+                paint,
+                name: paint_name(of.colours, paint),
+                colour,
+                rings: &r.rings,
+                drops: drops.remove(&r.id).unwrap_or_default(),
+            })
         })
         .collect();
     fills.sort_by(|a, b| a.paint.cmp(b.paint));

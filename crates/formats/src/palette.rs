@@ -2,7 +2,7 @@
 //! swatch, as "Skin / Shadow".
 
 use crate::error::Error;
-use rhizograph_core::model::paint::{ColourModel, Swatch, Tone, slug};
+use rhizograph_core::model::paint::{ColourModel, MOST_TONES, Swatch, Tone, slug};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -232,9 +232,6 @@ pub fn read(file: PaletteFile, bytes: &[u8]) -> Result<ColourModel, Error> {
     model.swatches.truncate(MOST);
     Ok(model)
 }
-
-/// The most tones a model has.
-pub const MOST_TONES: usize = 12;
 
 fn without_comments(text: &str) -> String {
     let mut out = String::with_capacity(text.len());

@@ -62,7 +62,6 @@ pub fn tiff(
             }
         }
     }
-    drop(to);
     Ok(out)
 }
 

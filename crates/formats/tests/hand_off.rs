@@ -9,7 +9,7 @@ use proptest::prelude::*;
 use resvg::{tiny_skia, usvg};
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::handoff::{Edge, Fields, HandOff, Layer, Leaving, over};
+use rhizograph_core::handoff::{Fields, HandOff, InkEdge, Layer, Leaving, over};
 use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::paint::{ColourModel, Drop, Swatch, Tone};
 use rhizograph_core::model::sheet::Sheet;
@@ -27,7 +27,10 @@ fn colours() -> ColourModel {
     let mut shell = Swatch::new("Shell & rim", [196, 120, 60]);
     shell.tones.insert("shadow".into(), [120, 70, 30]);
     let tones = vec![Tone { id: "shadow".into(), name: "Shadow".into() }];
-    ColourModel { tones, swatches: vec![shell, Swatch::new("Kettle", [60, 130, 150]), Swatch::new("Rust", [150, 40, 20])] }
+    ColourModel {
+        tones,
+        swatches: vec![shell, Swatch::new("Kettle", [60, 130, 150]), Swatch::new("Rust", [150, 40, 20])],
+    }
 }
 
 /// Scanned rings beside and within one another, a line in a colour over them, a seam across one; painted.
@@ -77,7 +80,7 @@ fn every_format_is_read_with_equal_pixels_by_readers_that_others_wrote() {
     for leaving in [
         Leaving::default(),
         Leaving { percent: 50, backdrop: Some([240, 230, 210]), ..Leaving::default() },
-        Leaving { percent: 230, cropped: true, edge: Edge::Crisp, chart: Fields::Sixteen, ..Leaving::default() },
+        Leaving { percent: 230, cropped: true, edge: InkEdge::Crisp, chart: Fields::Sixteen, ..Leaving::default() },
     ] {
         let of = HandOff::of("A-01", &sheet, &ink, &scene, &colours, leaving).unwrap();
         let folder = tempfile::tempdir().unwrap();
@@ -102,7 +105,13 @@ fn every_format_is_read_with_equal_pixels_by_readers_that_others_wrote() {
         write(Format::Tiff, Packed { depth: Depth::Eight, ..deep }, "deflate.tiff", "tifffile", &pages);
         write(Format::Tiff, deep, "deep.tiff", "tifffile", &pages);
         write(Format::Flat, Packed::default(), "flat.png", "pillow", std::slice::from_ref(&composed));
-        write(Format::InkPng, Packed::default(), "ink.png", "pillow", &[picture(at, "all ink", &of.all_ink().unwrap(), true)]);
+        write(
+            Format::InkPng,
+            Packed::default(),
+            "ink.png",
+            "pillow",
+            &[picture(at, "all ink", &of.all_ink().unwrap(), true)],
+        );
         let mut merged = composed.clone();
         merged["name"] = json!("merged");
         // Where nothing is drawn there is no layer.

@@ -36,7 +36,8 @@
         if (p.join_open > 0) return { says: `${p.join_open} to settle at Join`, at: 'join' };
         if (p.doubtful > 0) return { says: `${p.doubtful} doubtful of ${p.carried} carried`, at: 'paint' };
         if (p.paint_open > 0) return { says: `${p.paint_open} to settle at Paint`, at: 'paint' };
-        return { says: d.handed_off ? 'handed off' : 'ready to hand off', at: 'hand-off' };
+        const says = d.handed_off ? 'handed off' : d.changed_since ? 'changed since it went out' : 'ready to hand off';
+        return { says, at: 'hand-off' };
     }
 
     function cells(d: DrawingInfo): { at: Station; name: string; state: 'done' | 'open' | 'none'; n: number }[] {

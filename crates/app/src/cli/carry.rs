@@ -1,11 +1,12 @@
 //! `rhizograph carry`: the paint of one picture carried to others, without a server or a database.
 
-use super::prepare::{Error, Until, bring};
+use super::prepare::{Error, Until, bring, no_region};
 use rhizograph_core::geom::Pt;
-use rhizograph_core::model::paint::Drop;
+use rhizograph_core::model::paint::{ColourModel, Drop};
 use rhizograph_core::model::recipe::Recipes;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::shot::carry::{Graph, Paint, Painted, propose};
+use rhizograph_formats::palette::{self, PaletteFile};
 use rhizograph_formats::raster_out;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -48,6 +49,15 @@ pub fn read_drops(path: &Path) -> Result<Vec<Drop>, Error> {
     Ok(told.into_iter().map(|d| Drop::by_hand(Pt { x: d.at[0], y: d.at[1] }, d.swatch)).collect())
 }
 
+/// Reads the swatches that drops name from a file of colours: .gpl, .css or .json.
+pub fn read_swatches(path: &Path) -> Result<ColourModel, Error> {
+    let wrong = |reason: String| Error::Drops { path: path.to_owned(), reason };
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    let kind = PaletteFile::of(&name).ok_or_else(|| wrong("swatches are read from .gpl, .css or .json".into()))?;
+    let bytes = std::fs::read(path).map_err(|reason| Error::Read { path: path.to_owned(), reason })?;
+    palette::read(kind, &bytes).map_err(|e| wrong(e.to_string()))
+}
+
 /// Carries the paint of one picture to others: for each, its drops and its paint are written into `out`. Gives for each what
 /// of its file is missing. Errors: the first picture cannot be brought as far as its regions, or a drop lies in none.
 pub fn carry_to(
@@ -65,10 +75,7 @@ pub fn carry_to(
         .regions;
     let mut paint: Vec<Option<Paint>> = vec![None; regions.most()];
     for drop in drops {
-        let region = regions.at(drop.at).ok_or_else(|| Error::Drops {
-            path: from.to_owned(),
-            reason: format!("no region lies at {}, {}", drop.at.x, drop.at.y),
-        })?;
+        let region = regions.at(drop.at).ok_or_else(|| no_region(from, drop))?;
         paint[region.id as usize - 1] = Some(Paint::by_hand(&drop.swatch));
     }
     let swatches: BTreeSet<&str> = drops.iter().map(|d| d.swatch.as_str()).collect();

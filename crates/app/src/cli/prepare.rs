@@ -1,14 +1,15 @@
 //! `rhizograph prepare`: from pictures to ink, lines, regions and a report, without a server or a database.
 
-use crate::intake::USUAL_DPI;
+use crate::intake::{USUAL_DPI, of_vector};
 use crate::reader;
-use rayon::prelude::*;
 use rhizograph_core::edit::{close, cut_all};
+use rhizograph_core::handoff::{HandOff, Leaving};
 use rhizograph_core::intake::{by_itself, lay_out};
 use rhizograph_core::join::Tail;
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
-use rhizograph_core::model::line::piled;
+use rhizograph_core::model::line::{Line, piled};
+use rhizograph_core::model::paint::{ColourModel, Drop};
 use rhizograph_core::model::recipe::{CloseWith, IntakeRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
@@ -18,9 +19,14 @@ use rhizograph_core::scene::Scene;
 use rhizograph_core::scene::findings::Finding;
 use rhizograph_core::trace::trace;
 use rhizograph_core::weight::weigh;
-use rhizograph_formats::{Input, Reading, drawing_json, raster_out, svg_out};
+use rhizograph_formats::hand_off::{Format, Packed};
+use rhizograph_formats::palette::{self, PaletteFile};
+use rhizograph_formats::svg::{Art, svg};
+use rhizograph_formats::{Input, Reading, drawing_json, raster_out};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
 use std::time::Instant;
 
 /// The last step that is done.
@@ -31,6 +37,34 @@ pub enum Until {
     Trace,
     Join,
     Paint,
+}
+
+/// What else is written of each picture.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub enum Write {
+    /// Layers in OpenRaster.
+    Ora,
+    /// Layers as the pages of a TIFF.
+    Tiff,
+    /// Paint, and ink over paint.
+    Png,
+    /// All as vectors; given again it comes back as the same lines and paint.
+    Svg,
+    /// All but pixels.
+    Json,
+    /// The colours.
+    Gpl,
+}
+
+/// What is done with each picture.
+#[derive(Debug, Clone)]
+pub struct Asked {
+    pub recipes: Recipes,
+    pub until: Until,
+    pub write: Vec<Write>,
+    /// Paint that is put on each.
+    pub drops: Vec<Drop>,
+    pub colours: ColourModel,
 }
 
 #[derive(Debug, thiserror::Error)]
@@ -51,6 +85,8 @@ pub enum Error {
     Drops { path: PathBuf, reason: String },
     #[error("{0}: another input has the same name; its results would be overwritten")]
     SameName(PathBuf),
+    #[error("{0}: the result would overwrite the picture itself; give another folder")]
+    Itself(PathBuf),
 }
 
 struct Clock {
@@ -80,6 +116,8 @@ pub fn settle_sure(sheet: &Sheet, scene: &Scene) -> (Sheet, Vec<Tail>) {
 pub(super) struct Brought {
     pub sheet: Sheet,
     pub lifted: Ink,
+    /// The swatches that its file brought.
+    pub colours: ColourModel,
     results: Results,
     steps: Vec<Value>,
 }
@@ -104,7 +142,8 @@ pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brou
     let input = reading.map_err(|reason| Error::File { path: path.to_owned(), reason })?;
     drop(bytes);
     let mut recipes = recipes.clone();
-    let mut notes = Vec::new();
+    let notes;
+    let mut colours = ColourModel::default();
     let mut clock = Clock { steps: Vec::new(), last: Instant::now() };
     let (mut sheet, mut lifted, vector) = match input {
         Input::Raster(raster) => {
@@ -121,9 +160,9 @@ pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brou
         }
         Input::Vector(v) => {
             let ink = Ink::plain(Plane::new(v.width, v.height, 0), recipes.lift.ink_colour);
-            let mut sheet = Sheet::new(v.width, v.height, USUAL_DPI);
-            sheet.next_id = v.lines.len() as u64 + 1;
-            sheet.lines = v.lines;
+            let (sheet, of_file, missing) = of_vector(v);
+            colours = of_file;
+            notes = missing;
             (sheet, ink, true)
         }
     };
@@ -150,18 +189,80 @@ pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brou
         results.scene = Some(Scene::of(&sheet, &lifted));
         clock.step("regions");
     }
-    Ok(Brought { sheet, lifted, results, steps: clock.steps })
+    Ok(Brought { sheet, lifted, colours, results, steps: clock.steps })
 }
 
 /// Prepares one picture: all results are written beside each other into `out`. Gives what of the file is missing.
-fn prepare_one(path: &Path, out: &Path, recipes: &Recipes, until: Until) -> Result<Vec<String>, Error> {
-    let brought = bring(path, recipes, until)?;
-    let Brought { sheet, lifted, results, steps } = &brought;
-    write_all(path, out, sheet, lifted, results, steps, until)?;
+fn prepare_one(path: &Path, out: &Path, asked: &Asked) -> Result<Vec<String>, Error> {
+    let mut brought = bring(path, &asked.recipes, asked.until)?;
+    paint(path, &mut brought, asked)?;
+    let Brought { sheet, lifted, results, steps, .. } = &brought;
+    write_all(path, out, sheet, lifted, results, steps, asked.until)?;
+    if let Some(scene) = &results.scene {
+        write_layers(path, out, &brought, scene, asked)?;
+    }
     match brought.scene().map(|s| &s.regions).filter(|r| r.beyond() > 0) {
         Some(r) => Err(Error::Beyond { path: path.to_owned(), beyond: r.beyond(), most: r.len() }),
         None => Ok(brought.notes()),
     }
+}
+
+/// Puts the paint that is asked for on a picture. Errors: a drop that lies in no region.
+fn paint(path: &Path, brought: &mut Brought, asked: &Asked) -> Result<(), Error> {
+    brought.colours.take_over(&asked.colours);
+    let Some(scene) = brought.results.scene.as_ref().filter(|_| !asked.drops.is_empty()) else { return Ok(()) };
+    if let Some(d) = asked.drops.iter().find(|d| scene.regions.at(d.at).is_none()) {
+        return Err(no_region(path, d));
+    }
+    let before = brought.sheet.clone();
+    asked.drops.iter().for_each(|d| brought.sheet.drop_paint(d.clone()));
+    let Brought { sheet, lifted, results, .. } = brought;
+    if let Some(scene) = &mut results.scene {
+        scene.advance(&before, sheet, lifted);
+    }
+    Ok(())
+}
+
+/// A drop lies in no region.
+pub(super) fn no_region(path: &Path, drop: &Drop) -> Error {
+    let reason = format!("no region lies at {}, {}", drop.at.x, drop.at.y);
+    Error::Drops { path: path.to_owned(), reason }
+}
+
+/// Writes the layers of a picture as they are asked for.
+fn write_layers(path: &Path, out: &Path, brought: &Brought, scene: &Scene, asked: &Asked) -> Result<(), Error> {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let Brought { sheet, lifted, colours, .. } = brought;
+    let format = |reason| Error::Format { path: path.to_owned(), reason };
+    let of = HandOff::of(&stem, sheet, lifted, scene, colours, Leaving::default());
+    let of = of.map_err(|reason| Error::Core { path: path.to_owned(), reason })?;
+    let put = |suffix: &str, bytes: &[u8]| {
+        let to = out.join(format!("{stem}.{suffix}"));
+        if to.canonicalize().ok().is_some_and(|t| path.canonicalize().ok() == Some(t)) {
+            return Err(Error::Itself(to));
+        }
+        std::fs::write(&to, bytes).map_err(|reason| Error::Write { path: to, reason })
+    };
+    for write in &asked.write {
+        let formats: &[(Format, &str)] = match write {
+            Write::Ora => &[(Format::OpenRaster, "ora")],
+            Write::Tiff => &[(Format::Tiff, "tiff")],
+            Write::Png => &[(Format::PaintPng, "paint.png"), (Format::Flat, "flat.png")],
+            Write::Svg => &[(Format::Svg, "svg")],
+            Write::Json => &[(Format::Json, "json")],
+            Write::Gpl => {
+                let text = palette::write(PaletteFile::Gpl, colours, &stem).map_err(format)?;
+                put("gpl", text.as_bytes())?;
+                continue;
+            }
+        };
+        for (kind, suffix) in formats {
+            for made in kind.files(&of, Packed::default()).map_err(format)? {
+                put(suffix, &made.bytes)?;
+            }
+        }
+    }
+    Ok(())
 }
 
 struct Results {
@@ -196,8 +297,9 @@ fn write_all(
     };
     write("ink.png", &raster_out::ink_png(ink, sheet.dpi).map_err(format)?)?;
     if until >= Until::Trace {
-        let svg = svg_out::drawing_svg(&sheet.lines, &[], &|_| ink.colour, sheet.width, sheet.height, sheet.dpi);
-        write("lines.svg", svg.as_bytes())?;
+        let colour = |_: &Line| ink.colour;
+        let art = Art::of_lines([sheet.width, sheet.height], sheet.dpi, &sheet.lines, &colour);
+        write("lines.svg", svg(&art).as_bytes())?;
         let json = drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi);
         write("lines.json", json.map_err(format)?.as_bytes())?;
     }
@@ -252,14 +354,24 @@ fn report(sheet: &Sheet, results: &Results, steps: &[Value]) -> Value {
     })
 }
 
+/// About what one picture takes, bytes.
+const MEMORY_OF_ONE: u64 = 1_200_000_000;
+
+/// How many pictures are prepared at a time where nobody says: one a core, as far as memory allows.
+fn usual_jobs() -> usize {
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let told = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
+    let free =
+        told.lines().find_map(|l| l.strip_prefix("MemAvailable:")?.trim().strip_suffix("kB")?.trim().parse().ok());
+    let fit = free.map_or(1, |kib: u64| kib * 1024 / MEMORY_OF_ONE);
+    cores.min(fit.max(1) as usize)
+}
+
+/// What of a picture's file is missing or was left out, or why it failed.
+pub type Told = Result<Vec<String>, Error>;
+
 /// Prepares all inputs, `jobs` at a time. Gives for each, in their order, what of its file is missing or was left out.
-pub fn prepare(
-    inputs: &[PathBuf],
-    out: &Path,
-    recipes: &Recipes,
-    until: Until,
-    jobs: Option<usize>,
-) -> Vec<Result<Vec<String>, Error>> {
+pub fn prepare(inputs: &[PathBuf], out: &Path, asked: &Asked, jobs: Option<usize>) -> Vec<Told> {
     if let Err(reason) = std::fs::create_dir_all(out) {
         let reason = reason.kind();
         return inputs.iter().map(|_| Err(Error::Write { path: out.to_owned(), reason: reason.into() })).collect();
@@ -268,12 +380,24 @@ pub fn prepare(
         if inputs[..i].iter().any(|p| p.file_stem() == path.file_stem()) {
             return Err(Error::SameName(path.clone()));
         }
-        prepare_one(path, out, recipes, until)
+        prepare_one(path, out, asked)
     };
-    match jobs {
-        Some(n) if n > 1 => {
-            inputs.par_iter().enumerate().with_max_len(inputs.len().div_ceil(n)).map(|(i, p)| run(i, p)).collect()
+    let jobs = jobs.unwrap_or_else(usual_jobs).clamp(1, inputs.len().max(1));
+    let results: Mutex<Vec<Option<Told>>> = Mutex::new(inputs.iter().map(|_| None).collect());
+    let next = AtomicUsize::new(0);
+    // Threads of their own take one picture after the other; within a picture all share the pool.
+    std::thread::scope(|scope| {
+        for _ in 0..jobs {
+            scope.spawn(|| {
+                loop {
+                    let i = next.fetch_add(1, Ordering::Relaxed);
+                    let Some(path) = inputs.get(i) else { break };
+                    let result = run(i, path);
+                    results.lock().unwrap_or_else(PoisonError::into_inner)[i] = Some(result);
+                }
+            });
         }
-        _ => inputs.iter().enumerate().map(|(i, p)| run(i, p)).collect(),
-    }
+    });
+    let results = results.into_inner().unwrap_or_else(PoisonError::into_inner);
+    results.into_iter().flatten().collect()
 }

@@ -1,6 +1,7 @@
 //! The server: JSON and pictures under `/api`, the front end's files beside it.
 
 mod guard;
+mod hand_off;
 mod paint;
 mod routes;
 
@@ -21,7 +22,12 @@ pub struct Settings {
     pub port: u16,
     /// The folder of the built front end.
     pub web: PathBuf,
+    /// The folder that files may be handed off to.
+    pub out: Option<PathBuf>,
 }
+
+/// The folder that files may be handed off to.
+pub struct Folder(pub Option<PathBuf>);
 
 /// Why the server does not start or ends.
 #[derive(Debug, thiserror::Error)]
@@ -66,10 +72,12 @@ pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
         .manage(Events::new(pool.clone()))
         .manage(Arc::new(Bench::new(pool)))
         .manage(routes::Entrance::default())
+        .manage(Folder(settings.out.clone()))
         .attach(guard::Guard)
         .attach(in_few_goes())
         .mount("/api", routes::all())
         .mount("/api", paint::all())
+        .mount("/api", hand_off::all())
         .register("/api", routes::catchers())
         .mount("/", guard::routes())
         .mount("/", FileServer::new(&settings.web, Options::Index | Options::NormalizeDirs))
@@ -82,7 +90,7 @@ pub async fn serve(settings: Settings) -> Result<(), Error> {
         println!("Loading the demo: Kettle Post, shot 012 …");
         demo::load(&pool).await?;
     }
-    jobs::worker::start(&pool);
+    jobs::worker::start(&pool, settings.out.clone());
     let rocket = build(pool.clone(), &settings).ignite().await.map_err(Box::new)?;
     if let Some(events) = rocket.state::<Events>() {
         events.hear_database();

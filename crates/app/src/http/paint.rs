@@ -1,6 +1,6 @@
 //! Routes of what is painted across a shot.
 
-use super::routes::{Answer, Author, File, Refused, Shared, answer, file, named};
+use super::routes::{Answer, Author, File, Refused, Shared, answer, file};
 use crate::api::{CarryRequest, CarryTo, CarryTold, Event, NewColourModel, Progress, ShotReplace};
 use crate::jobs::queue::{self, Carriage, Settings};
 use crate::service::error::Error;
@@ -49,50 +49,12 @@ async fn carry(
     Ok(Json(CarryTold::Begun { drawings: drawings.len() }))
 }
 
-/// The most swatches of a shot, and the longest note of one, characters.
-const MOST_SWATCHES: usize = 500;
-const LONGEST_NOTE: usize = 400;
-
-/// Refuses a colour model that no shot can have.
-fn check(model: &ColourModel) -> Result<(), Error> {
-    let asked = |why: &str| Err(Error::Asked(why.into()));
-    let is_id = |id: &str| !id.is_empty() && id.len() <= 80 && !id.contains(|c: char| c.is_control() || c == '/');
-    if model.swatches.len() > MOST_SWATCHES {
-        return asked("a colour model holds up to 500 swatches");
-    }
-    if model.tones.len() > palette::MOST_TONES {
-        return asked("a colour model holds up to 12 tones");
-    }
-    for (k, tone) in model.tones.iter().enumerate() {
-        named(&tone.name, "a tone")?;
-        if !is_id(&tone.id) || model.tones[..k].iter().any(|t| t.id == tone.id) {
-            return asked("each tone needs an id of its own");
-        }
-    }
-    for (k, s) in model.swatches.iter().enumerate() {
-        named(&s.name, "a swatch")?;
-        if !s.group.is_empty() {
-            named(&s.group, "a group")?;
-        }
-        if s.note.chars().count() > LONGEST_NOTE {
-            return asked("a note has up to 400 characters");
-        }
-        if !is_id(&s.id) || model.swatches[..k].iter().any(|o| o.id == s.id) {
-            return asked("each swatch needs an id of its own");
-        }
-        if s.tones.keys().any(|tone| !model.tones.iter().any(|t| t.id == *tone)) {
-            return asked("a swatch has a tone that the colour model does not have");
-        }
-    }
-    Ok(())
-}
-
 #[put("/shots/<shot>/colours", data = "<new>")]
 async fn set_colours(bench: &Shared, events: &State<Events>, shot: i64, new: Json<NewColourModel>) -> Answer<i64> {
     if !store::shot_exists(&bench.pool, shot).await? {
         return Err(Error::NoShot.into());
     }
-    check(&new.model)?;
+    new.model.check().map_err(Error::Core)?;
     match store::set_colour_model(&bench.pool, shot, new.revision, &new.model).await.map_err(Error::of_shot)? {
         Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
         Written::Done { revision } => {

@@ -3,8 +3,8 @@
 use crate::api::{
     AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
     JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, PlaceRequest,
-    ProductionInfo, Readiness, Refusal, RegisterRequest, RevisionRequest, ShotLift, SpanTold, StepRequest, StepTold,
-    StripRequest, TriedTold, TryRequest,
+    ProductionInfo, Refusal, RegisterRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest, TriedTold,
+    TryRequest,
 };
 use crate::intake::blank;
 use crate::jobs::queue;
@@ -12,9 +12,8 @@ use crate::reader;
 use crate::service::error::Error;
 use crate::service::events::Events;
 use crate::service::steps::Asker;
-use crate::service::view::frame;
-use crate::service::{Bench, Turn, hand_off, pictures};
-use crate::store::{self, Written};
+use crate::service::{Bench, Turn, pictures};
+use crate::store;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::intake::find_corners;
 use rhizograph_core::model::line::Line;
@@ -535,55 +534,6 @@ async fn pixel(bench: &Shared, id: i64, x: usize, y: usize) -> Answer<[u8; 3]> {
     Ok(Json([mean(0), mean(1), mean(2)]))
 }
 
-#[get("/drawings/<id>/readiness")]
-async fn readiness(bench: &Shared, id: i64) -> Answer<Readiness> {
-    let v = frame(&bench.open(id).await?, store::NOBODY);
-    Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
-}
-
-#[post("/drawings/<id>/hand-off", data = "<request>")]
-async fn handed_off(
-    bench: &Shared,
-    events: &State<Events>,
-    id: i64,
-    request: Json<RevisionRequest>,
-) -> Answer<Readiness> {
-    // The scene is held only while it is looked at: a step may wait for it while its row is held.
-    let (now, shot, v) = {
-        let open = bench.open(id).await?;
-        (open.stored.revision, open.stored.shot, frame(&open, store::NOBODY))
-    };
-    if now != request.revision {
-        return Err(Error::Conflict { revision: now, meanwhile: Vec::new() }.into());
-    }
-    match store::set_handed_off(&bench.pool, id, request.revision).await.map_err(Error::of_drawing)? {
-        Written::Conflict { revision } => Err(Error::Conflict { revision, meanwhile: Vec::new() }.into()),
-        Written::Done { .. } => {
-            events.tell(shot, Event::Drawings);
-            Ok(Json(hand_off::readiness(&v.info.progress, v.stale)))
-        }
-    }
-}
-
-#[get("/drawings/<id>/hand-off/<name>?<revision>")]
-async fn hand_off_file(bench: &Shared, id: i64, name: &str, revision: Option<i64>) -> Result<File, Refused> {
-    let Some((name, kind)) = hand_off::FILES.into_iter().find(|f| f.0 == name) else {
-        return Err(Error::Asked("there is no such file to hand off".into()).into());
-    };
-    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
-    let swatches = store::swatches(&bench.pool, shot).await.map_err(Error::of_shot)?;
-    let open = bench.open(id).await?;
-    if let Some(asked) = revision
-        && asked != open.stored.revision
-    {
-        return Err(Error::Conflict { revision: open.stored.revision, meanwhile: Vec::new() }.into());
-    }
-    let taken = tokio::task::spawn_blocking(move || hand_off::take(&open, &swatches, name));
-    let file_of = taken.await.map_err(|_| Error::BrokeOff)??;
-    let bytes = bench.heavy(id, Turn::Look, move || file_of.write()).await??;
-    Ok(file(bytes, ContentType::parse_flexible(kind).unwrap_or(ContentType::Binary), false))
-}
-
 #[get("/shots/<shot>/events")]
 fn events(events: &State<Events>, shot: i64) -> EventStream![] {
     let mut line = events.listen();
@@ -656,9 +606,6 @@ pub fn all() -> Vec<Route> {
         register,
         corners,
         pixel,
-        readiness,
-        handed_off,
-        hand_off_file,
         events
     ]
 }

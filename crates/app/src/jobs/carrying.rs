@@ -1,22 +1,18 @@
 //! Paint across a shot in the background: carried, each drawing from the one before it with what was painted by hand beyond;
 //! one swatch put in the place of another.
 
+use super::read::Read;
 use crate::api::ShotReplace;
 use crate::jobs::queue::{Carriage, Outcome};
-use crate::reader;
 use crate::service::carry::sources;
-use crate::service::open::{ink_or_none, progress};
+use crate::service::open::progress;
 use crate::store::{self, Stored};
 use rhizograph_core::edit::{Command, Given, PaintStep, plan};
-use rhizograph_core::intake::lay_out;
 use rhizograph_core::model::paint::parted;
 use rhizograph_core::model::sheet::Sheet;
-use rhizograph_core::preview::Stages;
 use rhizograph_core::raster::ink::Ink;
-use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
 use rhizograph_core::shot::carry::{Painted, proposed_drops};
-use rhizograph_formats::{Input, Reading};
 use sqlx::PgPool;
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -42,37 +38,6 @@ impl Kept {
     }
 }
 
-/// A drawing as it is stored, with its file.
-pub struct Read {
-    pub stored: Stored,
-    pub bytes: Vec<u8>,
-    pub how: Reading,
-}
-
-async fn read(pool: &PgPool, drawing: i64) -> sqlx::Result<Read> {
-    let stored = store::load(pool, drawing).await?;
-    let (bytes, how) = store::original(pool, drawing).await?;
-    Ok(Read { stored, bytes, how })
-}
-
-impl Read {
-    /// What is computed of it, with its lifted ink. Errors: why it cannot be, in words.
-    fn scene(&self) -> Result<(Scene, Ink), String> {
-        let sheet = &self.stored.sheet;
-        let lifted = match reader::contents(&self.bytes, self.how).map_err(|e| e.to_string())? {
-            // Vector art is all drawn by its lines.
-            Input::Vector(_) => Ink::plain(Plane::new(sheet.width, sheet.height, 0), sheet.recipes.lift.ink_colour),
-            Input::Raster(raster) => {
-                let rgb = lay_out(raster.rgb, &sheet.recipes.intake).map_err(|e| e.to_string())?;
-                let (inking, dpi) = sheet.inking_of_lines();
-                ink_or_none(sheet, &Stages::default().ink(&rgb, &inking, dpi)).into_owned()
-            }
-        };
-        let scene = Scene::of(sheet, &lifted);
-        Ok((scene, lifted))
-    }
-}
-
 /// All that carrying to a drawing needs of the database.
 pub struct Asked {
     to: Read,
@@ -82,11 +47,11 @@ pub struct Asked {
 
 /// Reads what carrying to a drawing needs.
 pub async fn ask(pool: &PgPool, drawing: i64, carriage: &Carriage) -> sqlx::Result<Asked> {
-    let to = read(pool, drawing).await?;
+    let to = Read::of(pool, drawing).await?;
     let all = store::placed(pool, to.stored.shot).await?;
     let mut from = Vec::new();
     for id in sources(&all, drawing, carriage.back) {
-        from.push(read(pool, id).await?);
+        from.push(Read::of(pool, id).await?);
     }
     let swatches = store::paints(pool, to.stored.shot).await?;
     Ok(Asked { to, from, swatches })
@@ -94,7 +59,7 @@ pub async fn ask(pool: &PgPool, drawing: i64, carriage: &Carriage) -> sqlx::Resu
 
 /// Reads a drawing and what its paint may name.
 pub async fn read_with_paints(pool: &PgPool, drawing: i64) -> sqlx::Result<(Read, Vec<String>)> {
-    let read = read(pool, drawing).await?;
+    let read = Read::of(pool, drawing).await?;
     let swatches = store::paints(pool, read.stored.shot).await?;
     Ok((read, swatches))
 }

@@ -1,15 +1,19 @@
 //! Long work: the queue, and who does what waits in it.
 
 mod carrying;
+pub mod handing;
 pub mod queue;
+mod read;
 pub mod worker;
 
 use crate::store;
+use std::path::PathBuf;
 
 /// Works on the queue until stopped, without serving: on this machine or another.
-pub async fn work(database_url: &str) -> Result<(), store::Error> {
+/// `out`: the folder that files may be handed off to.
+pub async fn work(database_url: &str, out: Option<PathBuf>) -> Result<(), store::Error> {
     let pool = store::connect(database_url).await?;
-    worker::start(&pool);
+    worker::start(&pool, out);
     println!("Working on what waits in the queue. Ctrl+C stops.");
     std::future::pending().await
 }

@@ -11,7 +11,8 @@ use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
 use sqlx::{PgPool, Postgres, Row, Transaction};
 
-use crate::api::{Delivery, ShotLift, ShotReplace};
+use crate::api::{Delivery, Facts, HandOff, ShotLift, ShotReplace};
+use crate::store::hand_offs::{self, Out};
 
 /// The silence of a worker, seconds, after which its item is taken up by another.
 const SILENT: f64 = 10.0;
@@ -28,6 +29,7 @@ pub enum Settings {
     Deliver(Delivery),
     Carry(Carriage),
     Replace(ShotReplace),
+    HandOff(Box<HandOff>),
 }
 
 /// Which way paint is carried, and where it began.
@@ -46,6 +48,8 @@ pub struct Item {
     pub drawing: Option<i64>,
     pub sheet: Option<i32>,
     pub settings: Settings,
+    /// Who asked for it.
+    pub author: String,
 }
 
 /// Adds a job on drawings of a shot, or on sheets that are to come in.
@@ -57,13 +61,22 @@ pub async fn add(
     drawings: &[i64],
     sheets: &[i32],
 ) -> sqlx::Result<i64> {
+    add_for(pool, (shot, store::NOBODY), what, settings, drawings, sheets).await
+}
+
+/// The same for somebody.
+pub async fn add_for(
+    pool: &PgPool,
+    (shot, author): (i64, &str),
+    what: &str,
+    settings: &Settings,
+    drawings: &[i64],
+    sheets: &[i32],
+) -> sqlx::Result<i64> {
     let mut tx = pool.begin().await?;
-    let job: i64 = sqlx::query_scalar("insert into jobs (shot, what, settings) values ($1, $2, $3) returning id")
-        .bind(shot)
-        .bind(what)
-        .bind(Json(settings))
-        .fetch_one(&mut *tx)
-        .await?;
+    let sql = "insert into jobs (shot, what, settings, author) values ($1, $2, $3, $4) returning id";
+    let job: i64 =
+        sqlx::query_scalar(sql).bind(shot).bind(what).bind(Json(settings)).bind(author).fetch_one(&mut *tx).await?;
     sqlx::query("insert into job_items (job, place, drawing) select $1, n, d from unnest($2::bigint[]) with ordinality as t (d, n)")
         .bind(job)
         .bind(drawings)
@@ -74,6 +87,14 @@ pub async fn add(
         .bind(sheets)
         .execute(&mut *tx)
         .await?;
+    // What goes out is closed by the report and what lies beside all drawings.
+    if matches!(settings, Settings::HandOff(_)) {
+        sqlx::query("insert into job_items (job, place) values ($1, $2)")
+            .bind(job)
+            .bind(drawings.len() as i32 + 1)
+            .execute(&mut *tx)
+            .await?;
+    }
     tell(&mut tx, shot).await?;
     tx.commit().await?;
     Ok(job)
@@ -103,15 +124,16 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
     let mut tx = pool.begin().await?;
     let row = sqlx::query(
         "update job_items i set state = 'working', worker = $1, heard_at = now(), attempts = attempts + 1
-         from (select i.job, i.place, j.shot, j.settings from job_items i join jobs j on j.id = i.job
+         from (select i.job, i.place, j.shot, j.settings, j.author from job_items i join jobs j on j.id = i.job
                where not j.stopped and (i.state = 'waiting'
                    or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
-               -- Sheets come in one by one, in the order of their stack, and paint goes from drawing to drawing.
-               and ((i.sheet is null and j.settings->>'job' <> 'carry') or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
+               -- Sheets come in one by one, in the order of their stack, paint goes from drawing to drawing, and what
+               -- closes a job comes last.
+               and ((i.drawing is not null and j.settings->>'job' <> 'carry') or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
                    and b.state in ('waiting', 'working')))
                order by i.job, i.place limit 1 for update of i skip locked) as next
          where i.job = next.job and i.place = next.place
-         returning i.job, i.place, i.drawing, i.sheet, next.shot, next.settings",
+         returning i.job, i.place, i.drawing, i.sheet, next.shot, next.settings, next.author",
     )
     .bind(worker)
     .bind(SILENT)
@@ -127,6 +149,7 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
         drawing: row.try_get("drawing")?,
         sheet: row.try_get("sheet")?,
         settings: row.try_get::<Json<Settings>, _>("settings")?.0,
+        author: row.try_get("author")?,
     };
     tell(&mut tx, item.shot).await?;
     tx.commit().await?;
@@ -194,6 +217,23 @@ pub enum Outcome {
         drawing: Box<NewDrawing>,
         bytes: Vec<u8>,
     },
+    /// A drawing that goes out, as it was at a revision.
+    HandedOff {
+        revision: i64,
+        files: Vec<Out>,
+        /// What was in the way.
+        reasons: Vec<String>,
+        facts: Box<Facts>,
+    },
+    /// A drawing that was only looked at, and why it does not go out.
+    Looked {
+        facts: Box<Facts>,
+        why: Option<String>,
+    },
+    /// The end of what goes out.
+    Closed {
+        files: Vec<Out>,
+    },
     /// Left as it was, and why.
     Left(String),
     Failed(String),
@@ -233,6 +273,25 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
             store::insert_drawing(&mut tx, item.shot, &drawing, &bytes).await?;
             ("done", None)
         }
+        Outcome::HandedOff { revision, files, reasons, facts } => {
+            let Some(drawing) = item.drawing else {
+                return Ok(true);
+            };
+            hand_offs::keep_files(&mut tx, (item.job, item.place), &files).await?;
+            hand_offs::note(&mut tx, (drawing, revision), &item.author, &files, &reasons).await?;
+            hand_offs::keep_facts(&mut tx, (item.job, item.place), &facts).await?;
+            let news = News::for_all(item.shot, Event::Drawings);
+            sqlx::query("select pg_notify($1, $2)").bind(CHANNEL).bind(news).execute(&mut *tx).await?;
+            ("done", None)
+        }
+        Outcome::Looked { facts, why } => {
+            hand_offs::keep_facts(&mut tx, (item.job, item.place), &facts).await?;
+            (if why.is_some() { "left" } else { "done" }, why)
+        }
+        Outcome::Closed { files } => {
+            hand_offs::keep_files(&mut tx, (item.job, item.place), &files).await?;
+            ("done", None)
+        }
         Outcome::Left(why) => ("left", Some(why)),
         Outcome::Failed(why) => ("failed", Some(why)),
     };
@@ -267,7 +326,8 @@ pub async fn of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<JobInfo>> {
                 count(*) filter (where i.state in ('done', 'left', 'failed')) as over,
                 count(*) filter (where i.state = 'working') as working,
                 coalesce(array_agg(coalesce(d.name || ': ', '') || i.told order by i.place)
-                    filter (where i.told is not null), '{}') as told
+                    filter (where i.told is not null), '{}') as told,
+                (select coalesce(sum(jsonb_array_length(f.names)), 0) from job_files f where f.job = j.id) as files
          from jobs j join job_items i on i.job = j.id left join drawings d on d.id = i.drawing
          where j.shot = $1
          group by j.id
@@ -297,6 +357,7 @@ pub async fn of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<JobInfo>> {
                 done,
                 working: if state == JobState::Running { count("working")? } else { 0 },
                 told: row.try_get("told")?,
+                files: count("files")?,
             })
         })
         .collect()

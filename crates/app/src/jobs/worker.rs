@@ -3,6 +3,7 @@
 
 use crate::api::{Delivery, ShotLift};
 use crate::jobs::carrying::{self, Kept};
+use crate::jobs::handing;
 use crate::jobs::queue::{self, Item, Outcome, Settings};
 use crate::service::open::{progress, scene_of};
 use crate::{reader, store};
@@ -16,6 +17,7 @@ use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
 use rhizograph_formats::{Input, Reading};
 use sqlx::PgPool;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -39,7 +41,8 @@ fn background() -> Result<rayon::ThreadPool, rayon::ThreadPoolBuildError> {
 const PRUNING: Duration = Duration::from_secs(3600);
 
 /// Starts workers that go on until the runtime ends: one a core, since tracing keeps one core busy at a time.
-pub fn start(pool: &PgPool) {
+/// `out`: the folder that files may be handed off to.
+pub fn start(pool: &PgPool, out: Option<PathBuf>) {
     let Ok(threads) = background() else {
         tracing::error!("no threads for background work");
         return;
@@ -56,13 +59,13 @@ pub fn start(pool: &PgPool) {
         }
     });
     for n in 0..threads.current_num_threads().max(2) {
-        let (pool, threads, kept) = (pool.clone(), threads.clone(), kept.clone());
+        let (pool, threads, kept, out) = (pool.clone(), threads.clone(), kept.clone(), out.clone());
         let name = format!("{}-{n}-{:x}", std::process::id(), rhizograph_demo::random::mix(n as u64 + seed()));
         tokio::spawn(async move {
             loop {
                 match queue::take(&pool, &name).await {
                     Ok(Some(item)) => {
-                        if let Err(e) = work(&pool, &threads, &kept, item, &name).await {
+                        if let Err(e) = work(&pool, (&threads, &kept, out.as_deref()), item, &name).await {
                             tracing::warn!("background work: {e}");
                             tokio::time::sleep(REST).await;
                         }
@@ -84,16 +87,13 @@ fn seed() -> u64 {
     since.map_or(0, |d| d.as_nanos() as u64)
 }
 
-async fn work(
-    pool: &PgPool,
-    threads: &Arc<rayon::ThreadPool>,
-    kept: &Arc<Kept>,
-    item: Item,
-    name: &str,
-) -> sqlx::Result<()> {
+/// What work is done with: threads, what was painted last, the folder that files may be handed off to.
+type With<'a> = (&'a Arc<rayon::ThreadPool>, &'a Arc<Kept>, Option<&'a Path>);
+
+async fn work(pool: &PgPool, with: With<'_>, item: Item, name: &str) -> sqlx::Result<()> {
     // A drawing that somebody changes meanwhile is done again on its new state, a few times.
     for _ in 0..4 {
-        let doing = do_item(pool, threads, kept, &item);
+        let doing = do_item(pool, with, &item);
         tokio::pin!(doing);
         let outcome = loop {
             tokio::select! {
@@ -116,12 +116,7 @@ async fn apart<T: Send + 'static>(
     tokio::task::spawn_blocking(move || threads.install(f)).await.ok()
 }
 
-async fn do_item(
-    pool: &PgPool,
-    threads: &Arc<rayon::ThreadPool>,
-    kept: &Arc<Kept>,
-    item: &Item,
-) -> sqlx::Result<Outcome> {
+async fn do_item(pool: &PgPool, (threads, kept, out): With<'_>, item: &Item) -> sqlx::Result<Outcome> {
     let broke = || Outcome::Failed("the computation broke off".into());
     match (&item.settings, item.drawing, item.sheet) {
         (Settings::Lift(settings), Some(drawing), _) => {
@@ -143,6 +138,12 @@ async fn do_item(
             let kept = kept.clone();
             Ok(apart(threads, move || carrying::carry(&asked, &kept)).await.unwrap_or_else(broke))
         }
+        (Settings::HandOff(how), Some(drawing), _) => {
+            let asked = handing::ask(pool, drawing, how).await?;
+            let how = how.clone();
+            Ok(apart(threads, move || handing::hand_off(&asked, &how)).await.unwrap_or_else(broke))
+        }
+        (Settings::HandOff(how), None, _) => handing::close(pool, (item.job, item.shot), how, out).await,
         (Settings::Deliver(delivery), _, Some(sheet)) => {
             let pegs = store::pegs_of_shot(pool, item.shot).await?;
             let delivery = delivery.clone();

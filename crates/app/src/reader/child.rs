@@ -44,9 +44,7 @@ fn answer(asked: &Asked, file: Vec<u8>) -> (Answer, Vec<Rgb>) {
                     let (width, height) = (r.rgb.width, r.rgb.height);
                     (Answer::Raster { width, height, dpi: r.dpi, notes: r.notes }, r.rgb.data)
                 }
-                Ok(Input::Vector(v)) => {
-                    (Answer::Vector { width: v.width, height: v.height, lines: v.lines }, Vec::new())
-                }
+                Ok(Input::Vector(v)) => (Answer::Vector(Box::new(v)), Vec::new()),
                 Err(e) => (Answer::Refused(e.to_string()), Vec::new()),
             }
         }

@@ -13,7 +13,6 @@ use crate::intake::NewDrawing;
 use rhizograph_core::geom::Pt;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_formats::raster_in::Raster;
-use rhizograph_formats::svg_in::Vector;
 use rhizograph_formats::{Input, Reading};
 use std::io::{Read, Write};
 use std::os::unix::process::ExitStatusExt;
@@ -57,7 +56,7 @@ pub fn drawing(file_name: &str, file: &[u8], pegs: Option<[Pt; 2]>) -> Result<Ne
     match ask(&asked, file, Room::ComingIn)?.0 {
         Answer::Drawing(drawing) => Ok(*drawing),
         Answer::Refused(why) => Err(Error::Refused(why)),
-        Answer::Raster { .. } | Answer::Vector { .. } => Err(broke_off()),
+        Answer::Raster { .. } | Answer::Vector(_) => Err(broke_off()),
     }
 }
 
@@ -68,7 +67,7 @@ pub fn contents(file: &[u8], how: Reading) -> Result<Input, Error> {
             let data = pixels.as_chunks::<3>().0.to_vec();
             Ok(Input::Raster(Raster { rgb: Plane { width, height, data }, dpi, notes }))
         }
-        (Answer::Vector { width, height, lines }, _) => Ok(Input::Vector(Vector { width, height, lines })),
+        (Answer::Vector(v), _) => Ok(Input::Vector(*v)),
         (Answer::Refused(why), _) => Err(Error::Refused(why)),
         (Answer::Raster { .. } | Answer::Drawing(_), _) => Err(broke_off()),
     }

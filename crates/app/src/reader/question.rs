@@ -2,10 +2,9 @@
 
 use crate::intake::NewDrawing;
 use rhizograph_core::geom::Pt;
-use rhizograph_core::model::line::Line;
 use rhizograph_formats::Reading;
+use rhizograph_formats::svg::Vector;
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
 
 /// What is asked of the process that reads a file.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -21,6 +20,6 @@ pub(super) enum Asked {
 pub(super) enum Answer {
     Drawing(Box<NewDrawing>),
     Raster { width: usize, height: usize, dpi: Option<f64>, notes: Vec<String> },
-    Vector { width: usize, height: usize, lines: Vec<Arc<Line>> },
+    Vector(Box<Vector>),
     Refused(String),
 }

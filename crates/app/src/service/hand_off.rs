@@ -1,23 +1,12 @@
-//! Hand off: ink, paint, lines and a readiness report as files.
+//! Hand off: whether a drawing is ready, its files, and what they are called.
 
 use crate::api::{Progress, Readiness};
 use crate::service::error::Error;
-use crate::service::open::Open;
-use crate::service::pictures;
-use rhizograph_core::model::line::Line;
-use rhizograph_core::model::paint::{Swatch, colour_of, parted};
-use rhizograph_core::raster::ink::Ink;
-use rhizograph_core::raster::plane::Plane;
-use rhizograph_formats::{drawing_json, raster_out, svg_out};
-
-/// The files a drawing can be handed off as, with their media types.
-pub const FILES: [(&str, &str); 5] = [
-    ("ink.png", "image/png"),
-    ("paint.png", "image/png"),
-    ("flat.png", "image/png"),
-    ("drawing.svg", "image/svg+xml"),
-    ("lines.json", "application/json"),
-];
+use crate::service::open::{Open, ink_or_none};
+use rhizograph_core::handoff::{HandOff, Leaving, Naming, named};
+use rhizograph_core::model::paint::ColourModel;
+use rhizograph_formats::hand_off::{FORMATS, Format, Packed};
+use std::collections::HashMap;
 
 fn counted(n: usize, one: &str, many: &str) -> Option<String> {
     match n {
@@ -46,65 +35,85 @@ pub fn readiness(p: &Progress, stale: bool) -> Readiness {
     Readiness { ready: reasons.is_empty(), reasons }
 }
 
-/// What one file of the hand-off is made of, taken out of the drawing, so that nobody waits while it is written.
-pub enum Taken {
-    Ink(Ink, f64),
-    Paint(Plane<[u8; 4]>, f64),
-    Text(String),
+/// The name by which one file of a drawing is asked for: of a format that makes one.
+pub fn format_of(name: &str) -> Option<Format> {
+    let told = |f: &Format| {
+        let (layer, ending) = f.name();
+        !layer.is_empty() && name == format!("{layer}.{ending}")
+    };
+    FORMATS.into_iter().find(told)
 }
 
-impl Taken {
-    /// The bytes of the file.
-    pub fn write(self) -> Result<Vec<u8>, Error> {
-        Ok(match self {
-            Taken::Ink(ink, dpi) => raster_out::ink_png(&ink, dpi)?,
-            Taken::Paint(paint, dpi) => raster_out::rgba_png(&paint, dpi)?,
-            Taken::Text(text) => text.into_bytes(),
-        })
+/// What a file of a format is called as its kind of media.
+pub fn media(format: Format) -> &'static str {
+    match format {
+        Format::Flat | Format::InkPng | Format::PaintPng | Format::LayerPngs => "image/png",
+        Format::Tiff => "image/tiff",
+        Format::OpenRaster => "image/openraster",
+        Format::Svg => "image/svg+xml",
+        Format::Json => "application/json",
     }
 }
 
-/// Takes what one file of the hand-off is made of.
-pub fn take(open: &Open, swatches: &[Swatch], name: &str) -> Result<Taken, Error> {
+/// One file of a drawing as it is.
+pub fn file(open: &Open, colours: &ColourModel, format: Format) -> Result<Vec<u8>, Error> {
     let sheet = &open.stored.sheet;
-    let ink = &open.scene.ink;
-    Ok(match name {
-        "ink.png" => Taken::Ink(pictures::ink(open, swatches), sheet.dpi),
-        "paint.png" => Taken::Paint(pictures::paint(open, swatches), sheet.dpi),
-        "flat.png" => {
-            // Ink over paint, what is neither stays clear.
-            let mut flat = pictures::paint(open, swatches);
-            let ink = pictures::ink(open, swatches);
-            let w = flat.width;
-            for (i, (p, &a)) in flat.data.iter_mut().zip(&ink.alpha.data).enumerate() {
-                let (a, under, colour) = (u32::from(a), u32::from(p[3]), ink.colour_at(i % w, i / w));
-                let out = a * 255 + under * (255 - a);
-                if out > 0 {
-                    let mix = |k: usize| {
-                        (u32::from(colour[k]) * a * 255 + u32::from(p[k]) * under * (255 - a) + out / 2) / out
-                    };
-                    *p = [mix(0) as u8, mix(1) as u8, mix(2) as u8, (out / 255) as u8];
+    let lifted = ink_or_none(sheet, &open.lifted);
+    let of = HandOff::of(&open.stored.name, sheet, &lifted, &open.scene, colours, Leaving::default());
+    let made = format.files(&of.map_err(Error::Core)?, Packed::default())?;
+    made.into_iter().next().map(|m| m.bytes).ok_or(Error::BrokeOff)
+}
+
+/// What the names of a shot's files are made of.
+#[derive(Debug, Clone)]
+pub struct NamedBy {
+    pub production: String,
+    pub shot: String,
+    pub pattern: String,
+}
+
+/// The names of one file: one, or where holds are repeated one for each frame. `layer`: what of the drawing it is, and what
+/// the name ends in.
+pub fn file_names(
+    by: &NamedBy,
+    drawing: &str,
+    (first, hold): (usize, usize),
+    (layer, ending): (&str, &str),
+    repeat_holds: bool,
+) -> Result<Vec<String>, rhizograph_core::Error> {
+    let frames = if repeat_holds { first..first + hold } else { first..first + 1 };
+    frames
+        .map(|frame| {
+            let of = Naming { production: &by.production, shot: &by.shot, drawing, frame, layer };
+            Ok(format!("{}.{ending}", named(&by.pattern, of)?))
+        })
+        .collect()
+}
+
+/// The names of all files that a pattern gives for drawings with their frames. Errors: two would have the same name.
+pub fn all_names(
+    by: &NamedBy,
+    drawings: &[(String, (usize, usize))],
+    formats: &[Format],
+    repeat_holds: bool,
+) -> Result<Vec<String>, Error> {
+    let mut taken: HashMap<String, &str> = HashMap::new();
+    let mut out = Vec::new();
+    for (drawing, frames) in drawings {
+        for format in formats {
+            let (layer, ending) = format.name();
+            // Which layers a drawing has is known when it goes out: one stands for them.
+            let layer = if layer.is_empty() { "Layer" } else { layer };
+            for name in file_names(by, drawing, *frames, (layer, ending), repeat_holds).map_err(Error::Core)? {
+                if let Some(other) = taken.insert(name.clone(), drawing) {
+                    let of = if other == drawing { "two files".into() } else { format!("{other} and {drawing}") };
+                    return Err(Error::Asked(format!(
+                        "{of} would both be called {name}: name {{drawing}} or {{layer}}, too"
+                    )));
                 }
+                out.push(name);
             }
-            Taken::Paint(flat, sheet.dpi)
         }
-        "drawing.svg" => {
-            let shapes: Vec<svg_out::Fill> = open
-                .scene
-                .regions
-                .iter()
-                .filter_map(|r| {
-                    let fill = open.scene.fill(r.id)?;
-                    let (id, tone) = parted(fill);
-                    let s = swatches.iter().find(|s| s.id == id)?;
-                    let name = tone.map_or_else(|| s.name.clone(), |tone| format!("{}, {tone}", s.name));
-                    Some(svg_out::Fill { name, colour: colour_of(swatches, fill)?, rings: &r.rings })
-                })
-                .collect();
-            let colour = |line: &Line| pictures::colour_of(line, swatches).unwrap_or(ink.colour);
-            Taken::Text(svg_out::drawing_svg(&sheet.lines, &shapes, &colour, sheet.width, sheet.height, sheet.dpi))
-        }
-        "lines.json" => Taken::Text(drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi)?),
-        _ => return Err(Error::Asked(format!("there is no file {name} to hand off"))),
-    })
+    }
+    Ok(out)
 }

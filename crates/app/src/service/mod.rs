@@ -14,6 +14,7 @@ mod latest;
 pub mod open;
 pub mod pictures;
 mod places;
+pub mod report;
 pub mod steps;
 mod tried;
 pub mod view;
@@ -107,10 +108,15 @@ impl Bench {
 
     /// A drawing's stored state, brought up to date.
     async fn stored(&self, slot: &Slot, id: i64) -> Result<Arc<Stored>, Error> {
-        let revision = store::revision(&self.pool, id).await.map_err(Error::of_drawing)?;
-        if let Some(stored) = &slot.known().stored
+        let (revision, handed_off, hold) = store::stamp(&self.pool, id).await.map_err(Error::of_drawing)?;
+        if let Some(stored) = &mut slot.known().stored
             && stored.revision == revision
         {
+            // What goes out and how long it is held is no step.
+            if (stored.handed_off, stored.hold) != (handed_off, hold) {
+                let known = Arc::make_mut(stored);
+                (known.handed_off, known.hold) = (handed_off, hold);
+            }
             return Ok(stored.clone());
         }
         let loaded = Arc::new(store::load(&self.pool, id).await.map_err(Error::of_drawing)?);

@@ -107,19 +107,6 @@ fn colours(open: &Open, swatches: &[Swatch]) -> Vec<[u8; 4]> {
         .collect()
 }
 
-/// The paint of a drawing: each pixel the colour of its region, up to the middle of the lines times the tuck.
-pub fn paint(open: &Open, swatches: &[Swatch]) -> Plane<[u8; 4]> {
-    let regions = &open.scene.regions;
-    let colours = colours(open, swatches);
-    let tuck = open.stored.sheet.recipes.paint.tuck;
-    let mut out = regions.labels.map(|&l| colours[l as usize]);
-    if tuck < 1.0 {
-        let back = rhizograph_core::paint::taken_back(&regions.labels, &open.scene.ink.alpha, tuck);
-        out.data.iter_mut().zip(&back.data).filter(|(_, b)| **b).for_each(|(p, _)| *p = [0; 4]);
-    }
-    out
-}
-
 /// The whole of a sheet at the size of the peg bar's pictures.
 fn small(w: usize, h: usize) -> Window {
     let mut level = 0;

@@ -123,6 +123,8 @@ pub fn frame(open: &Open, author: &str) -> DrawingFrame {
             name: s.name.clone(),
             revision: s.revision,
             handed_off: s.handed_off == Some(s.revision),
+            changed_since: s.handed_off.is_some_and(|h| h < s.revision),
+            hold: s.hold,
             ready: store::is_ready(&progress),
             progress,
         },

@@ -2,6 +2,7 @@
 //! answered as saved is saved. A drawing's state is kept as it was now and then, with a journal of the steps since: a
 //! step costs what it changes, not what the drawing holds.
 
+pub mod hand_offs;
 pub mod stored;
 
 use crate::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
@@ -51,6 +52,8 @@ pub struct Stored {
     pub sheet: Sheet,
     pub revision: i64,
     pub handed_off: Option<i64>,
+    /// For how many frames it is seen.
+    pub hold: i32,
     pub steps: Steps,
 }
 
@@ -119,6 +122,21 @@ pub async fn insert_drawing(
         .bind(place)
         .execute(&mut **tx)
         .await?;
+    if !drawing.colours.swatches.is_empty() {
+        let sql = "select tones, swatches from shots where id = $1";
+        let (Json(tones), Json(swatches)) = sqlx::query_as(sql).bind(shot).fetch_one(&mut **tx).await?;
+        let had = ColourModel { tones, swatches };
+        let mut has = had.clone();
+        has.take_over(&drawing.colours);
+        if has != had {
+            sqlx::query("update shots set swatches = $2, tones = $3, revision = revision + 1 where id = $1")
+                .bind(shot)
+                .bind(Json(&has.swatches))
+                .bind(Json(&has.tones))
+                .execute(&mut **tx)
+                .await?;
+        }
+    }
     let id: i64 = sqlx::query_scalar(
         "insert into drawings (shot, place, name, progress, register) values ($1, $2, $3, $4, $5) returning id",
     )
@@ -190,6 +208,7 @@ pub async fn drawings_of(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<i64>> {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Placed {
     pub id: i64,
+    pub name: String,
     pub progress: Progress,
 }
 
@@ -202,9 +221,9 @@ impl Placed {
 
 /// The drawings of a shot and how far they are, in order.
 pub async fn placed(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Placed>> {
-    let sql = "select id, progress from drawings where shot = $1 order by place";
-    let rows: Vec<(i64, Json<Progress>)> = sqlx::query_as(sql).bind(shot).fetch_all(pool).await?;
-    Ok(rows.into_iter().map(|(id, Json(progress))| Placed { id, progress }).collect())
+    let sql = "select id, name, progress from drawings where shot = $1 order by place";
+    let rows: Vec<(i64, String, Json<Progress>)> = sqlx::query_as(sql).bind(shot).fetch_all(pool).await?;
+    Ok(rows.into_iter().map(|(id, name, Json(progress))| Placed { id, name, progress }).collect())
 }
 
 pub async fn swatches(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Swatch>> {
@@ -280,6 +299,8 @@ fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
         name: row.try_get("name")?,
         revision,
         handed_off: handed == Some(revision),
+        changed_since: handed.is_some_and(|h| h < revision),
+        hold: row.try_get("hold")?,
         ready: is_ready(&progress),
         progress,
     })
@@ -305,7 +326,7 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
         {
             let shot_id: i64 = shot.try_get("id")?;
             let rows = sqlx::query(
-                "select id, key::text, name, revision, handed_off, progress from drawings where shot = $1 order by place",
+                "select id, key::text, name, revision, handed_off, hold, progress from drawings where shot = $1 order by place",
             )
             .bind(shot_id)
             .fetch_all(pool)
@@ -324,6 +345,12 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
         out.push(ProductionInfo { id, name: production.try_get("name")?, shots });
     }
     Ok(out)
+}
+
+/// A drawing's revision, the one that went out last, and for how many frames it is seen.
+pub async fn stamp(pool: &PgPool, drawing: i64) -> sqlx::Result<(i64, Option<i64>, i32)> {
+    let sql = "select revision, handed_off, hold from drawings where id = $1";
+    sqlx::query_as(sql).bind(drawing).fetch_one(pool).await
 }
 
 pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
@@ -391,7 +418,7 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
         bring_up(pool, drawing).await?;
     }
     let row = sqlx::query(
-        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off,
+        "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off, d.hold,
                 (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'version', j.version, 'back', j.back)
                     order by j.revision), '[]')
                  from journal j where j.drawing = d.id and j.revision > s.revision) as journal
@@ -418,6 +445,7 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
         sheet,
         revision: row.try_get("revision")?,
         handed_off: row.try_get("handed_off")?,
+        hold: row.try_get("hold")?,
         steps,
     })
 }
@@ -682,16 +710,6 @@ async fn keep_state(
             .await?;
     }
     Ok(())
-}
-
-/// Notes that a drawing was handed off as it is at a revision, if it still is at that one.
-pub async fn set_handed_off(pool: &PgPool, drawing: i64, revision: i64) -> sqlx::Result<Written> {
-    let sql = "update drawings set handed_off = $2 where id = $1 and revision = $2";
-    let done = sqlx::query(sql).bind(drawing).bind(revision).execute(pool).await?;
-    if done.rows_affected() == 1 {
-        return Ok(Written::Done { revision });
-    }
-    Ok(Written::Conflict { revision: self::revision(pool, drawing).await? })
 }
 
 /// Takes a drawing off the peg bar, with its original and changes.

@@ -52,6 +52,16 @@ pub fn shot(server: &Server, number: &str) -> Value {
     all[0]["shots"].as_array().unwrap().iter().find(|s| s["number"] == number).unwrap().clone()
 }
 
+/// What is asked for when drawings, each perhaps as it is at a revision, go out in formats under names of a pattern.
+pub fn outgoing(drawings: &[(i64, Option<u64>)], formats: &[&str], naming: &str) -> Value {
+    let drawings: Vec<Value> =
+        drawings.iter().map(|(id, revision)| json!({ "id": id, "revision": revision })).collect();
+    json!({
+        "drawings": drawings, "formats": formats, "packed": {}, "leaving": {}, "naming": naming,
+        "repeat_holds": false, "palette": false, "report": false, "anyway": true, "to_folder": false,
+    })
+}
+
 /// Waits until the newest job of a shot is as wanted, and gives it.
 pub fn job_when(server: &Server, shot: i64, wanted: impl Fn(&Value) -> bool) -> Value {
     let began = std::time::Instant::now();

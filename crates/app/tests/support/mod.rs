@@ -23,10 +23,15 @@ fn web() -> String {
 
 /// Starts the program; it may not answer yet.
 fn begin(database: &str) -> (Child, String) {
+    begin_given(database, &[])
+}
+
+fn begin_given(database: &str, given: &[(&str, &str)]) -> (Child, String) {
     let port = free_port();
     let child = Command::new(env!("CARGO_BIN_EXE_rhizograph"))
         .args(["serve", "--port", &port.to_string(), "--web", &web()])
         .env("DATABASE_URL", database)
+        .envs(given.iter().copied())
         .stdout(Stdio::null())
         .spawn()
         .unwrap();
@@ -97,6 +102,17 @@ impl Server {
         };
         let (child, url) = launch(&database);
         Server { child, url, database }
+    }
+
+    /// The same with something in its environment.
+    #[allow(dead_code)]
+    pub fn start_given(given: &[(&str, &str)]) -> Server {
+        let mut server = Server::start();
+        server.child.kill().unwrap();
+        server.child.wait().unwrap();
+        (server.child, server.url) = begin_given(&server.database, given);
+        wait(&server.url);
+        server
     }
 
     /// Starts on a new database that has nothing in it yet, without waiting until it answers.

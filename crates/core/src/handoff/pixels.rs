@@ -3,7 +3,7 @@
 //! Ink is made larger and smaller by cubic convolution (Keys 1981, a = -1/2), weighed with its alpha, so that nothing of
 //! the colour of clear pixels shows; paint by the nearest pixel, since where two paints meet each pixel is one of them.
 
-use super::{CRISP, Edge, HandOff, Layer, What};
+use super::layers::{HandOff, InkEdge, Layer, What};
 use crate::error::Error;
 use crate::geom::flat::FlatPoint;
 use crate::geom::{Pt, pt};
@@ -20,6 +20,8 @@ pub struct Picture {
     pub pixels: Plane<[u8; 4]>,
 }
 
+/// From this alpha on a pixel of a crisp picture is ink.
+const CRISP: u8 = 128;
 /// Colours of what is not the drawing itself.
 const SEAM: Rgb = [0x6A, 0x4A, 0x80];
 const OPEN: Rgb = [0xCB, 0x4B, 0x36];
@@ -173,7 +175,7 @@ impl HandOff<'_> {
         if size != [w, h] {
             out = resampled(out, size)?;
         }
-        if self.leaving.edge == Edge::Crisp {
+        if self.leaving.edge == InkEdge::Crisp {
             for p in &mut out.data {
                 *p = if p[3] >= CRISP { [p[0], p[1], p[2], 255] } else { [0; 4] };
             }

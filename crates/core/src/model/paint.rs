@@ -1,5 +1,6 @@
 //! Paint as it is kept: drops, and the swatches they name.
 
+use crate::error::Error;
 use crate::geom::Pt;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -134,7 +135,69 @@ pub struct ColourModel {
     pub swatches: Vec<Swatch>,
 }
 
+/// The most swatches and tones of a shot.
+pub const MOST_SWATCHES: usize = 500;
+pub const MOST_TONES: usize = 12;
+/// The longest name and note, characters.
+const LONGEST_NAME: usize = 80;
+const LONGEST_NOTE: usize = 400;
+
 impl ColourModel {
+    /// Refuses one that no shot can have.
+    pub fn check(&self) -> Result<(), Error> {
+        let wrong = |why| Err(Error::Mismatch(why));
+        let is_id = |id: &str| !id.is_empty() && id.len() <= 80 && !id.contains(|c: char| c.is_control() || c == TONE);
+        let is_name = |name: &str| {
+            let n = name.trim().chars().count();
+            (1..=LONGEST_NAME).contains(&n) && !name.contains(char::is_control)
+        };
+        if self.swatches.len() > MOST_SWATCHES {
+            return wrong("a colour model holds up to 500 swatches");
+        }
+        if self.tones.len() > MOST_TONES {
+            return wrong("a colour model holds up to 12 tones");
+        }
+        for (k, tone) in self.tones.iter().enumerate() {
+            if !is_name(&tone.name) {
+                return wrong("a tone needs a name of 1 to 80 characters");
+            }
+            if !is_id(&tone.id) || self.tones[..k].iter().any(|t| t.id == tone.id) {
+                return wrong("each tone needs an id of its own");
+            }
+        }
+        for (k, s) in self.swatches.iter().enumerate() {
+            if !is_name(&s.name) || (!s.group.is_empty() && !is_name(&s.group)) {
+                return wrong("a swatch and a group need names of 1 to 80 characters");
+            }
+            if s.note.chars().count() > LONGEST_NOTE {
+                return wrong("a note has up to 400 characters");
+            }
+            if !is_id(&s.id) || self.swatches[..k].iter().any(|o| o.id == s.id) {
+                return wrong("each swatch needs an id of its own");
+            }
+            if s.tones.keys().any(|tone| !self.tones.iter().any(|t| t.id == *tone)) {
+                return wrong("a swatch has a tone that the colour model does not have");
+            }
+        }
+        Ok(())
+    }
+
+    /// Takes over what another one has and this one does not, by their ids, as far as there is room.
+    pub fn take_over(&mut self, other: &ColourModel) {
+        for tone in &other.tones {
+            if self.tones.len() < MOST_TONES && !self.tones.iter().any(|t| t.id == tone.id) {
+                self.tones.push(tone.clone());
+            }
+        }
+        for swatch in &other.swatches {
+            if self.swatches.len() < MOST_SWATCHES && !self.swatches.iter().any(|s| s.id == swatch.id) {
+                let mut swatch = swatch.clone();
+                swatch.tones.retain(|tone, _| self.tones.iter().any(|t| t.id == *tone));
+                self.swatches.push(swatch);
+            }
+        }
+    }
+
     /// Adds a swatch, under an id that none has.
     pub fn add(&mut self, swatch: Swatch) {
         let is_taken = |id: &str| self.swatches.iter().any(|s| s.id == id);

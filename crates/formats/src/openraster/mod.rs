@@ -4,7 +4,7 @@
 mod read;
 mod write;
 
-pub use read::{Entry, layer, layers, looks_like_openraster, merged};
+pub use read::{Entry, ink, layer, layers, looks_like_openraster, merged};
 pub use write::{Leaf, Node, openraster};
 
 /// What the first entry of the ZIP is called and holds.

@@ -121,6 +121,18 @@ pub fn layer(bytes: &[u8], number: usize) -> Result<Raster, Error> {
     Ok(Raster { rgb, dpi, notes: part.notes })
 }
 
+/// The layer that is called ink, or where there is none the picture as it looks, with a note.
+pub fn ink(bytes: &[u8]) -> Result<Raster, Error> {
+    let layers = layers(bytes)?;
+    let is_ink = |e: &Entry| e.name.rsplit(" / ").next().is_some_and(|n| n.eq_ignore_ascii_case("ink"));
+    if let Some(number) = layers.iter().position(is_ink) {
+        return layer(bytes, number);
+    }
+    let mut out = merged(bytes)?;
+    out.notes.push(format!("none of its {} layers is called ink: the whole picture was taken", layers.len()));
+    Ok(out)
+}
+
 /// The picture as it looks.
 pub fn merged(bytes: &[u8]) -> Result<Raster, Error> {
     let mut zip = open(bytes)?;

@@ -3,6 +3,7 @@
 
 use super::decoded::{Decoded, of_cmyk, on_white, to_8, within_bounds};
 use crate::error::Error;
+use crate::tiff_out::PAGE_NAME;
 use image::metadata::Orientation;
 use rhizograph_core::raster::plane::{Plane, Rgb};
 use std::io::Cursor;
@@ -163,16 +164,24 @@ fn of_lab([l, a, b]: [u8; 3]) -> Rgb {
 fn choose_page(reader: &mut Reader) -> Result<(usize, Vec<String>), Error> {
     let mut whole = Vec::new();
     let mut pages = 0;
+    let mut ink = None;
     loop {
         // Bit 0: a reduced copy, bit 2: a mask.
         let kind = reader.find_tag_unsigned::<u32>(Tag::NewSubfileType).ok().flatten().unwrap_or(0);
         if kind & 0b101 == 0 {
             whole.push(pages);
+            let name = reader.get_tag_ascii_string(Tag::Unknown(PAGE_NAME)).unwrap_or_default();
+            if ink.is_none() && name.eq_ignore_ascii_case("ink") {
+                ink = Some(pages);
+            }
         }
         pages += 1;
         if pages == MOST_PAGES || !reader.more_images() || reader.next_image().is_err() {
             break;
         }
+    }
+    if let Some(page) = ink {
+        return Ok((page, vec![format!("of its {} layers the ink was taken", whole.len())]));
     }
     let more = (whole.len() > 1).then(|| format!("the file has {} pages: the first was taken", whole.len()));
     Ok((whole.first().copied().unwrap_or(0), more.into_iter().collect()))

@@ -26,6 +26,10 @@ pub struct Whole {
 }
 
 impl Whole {
+    fn is_sound(&self) -> bool {
+        self.version == VERSION && (1.0..=10_000.0).contains(&self.dpi) && self.colours.check().is_ok()
+    }
+
     pub fn new(size: [usize; 2], part: [usize; 4], dpi: f64, colours: ColourModel) -> Whole {
         Whole { version: VERSION, size, part, dpi, colours }
     }
@@ -98,7 +102,7 @@ pub fn of(doc: &Document) -> Kept {
     let root = doc.root_element();
     let whole = root.children().find_map(|n| n.attribute((SPACE, "whole")));
     let whole: Option<Whole> = whole.and_then(|json| serde_json::from_str(json).ok());
-    let Some(whole) = whole.filter(|w| w.version == VERSION && w.dpi.is_finite() && w.dpi > 0.0) else { return out };
+    let Some(whole) = whole.filter(|w| w.is_sound()) else { return out };
     let mut seen: HashMap<&str, usize> = HashMap::new();
     doc.descendants().filter_map(|n| n.attribute("id")).for_each(|id| *seen.entry(id).or_default() += 1);
     let mut numbers = HashSet::new();

@@ -7,6 +7,6 @@ mod read;
 mod text;
 mod write;
 
-pub use read::{Vector, read};
+pub use read::{Vector, drawn, read};
 pub use text::{escape, looks_like_svg};
 pub use write::{Art, Fill, Remark, svg};

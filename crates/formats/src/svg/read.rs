@@ -1,8 +1,8 @@
 //! SVG in: strokes become centrelines, fills become outlines. What is neither (pictures, text) is left out.
 
+use super::bounds;
 use super::kept::{self, Kept};
 use super::text::{MOST_TEXT, text_of};
-use super::bounds;
 use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
@@ -110,7 +110,7 @@ const USUAL_DPI: f64 = 300.0;
 const UNITS_AN_INCH: f64 = 96.0;
 
 /// Of lines from a file all ink is drawn by their geometry: there are no pixels that they were traced from.
-fn drawn(made: Made) -> Made {
+pub fn drawn(made: Made) -> Made {
     if made == Made::Bridge { Made::Bridge } else { Made::Hand }
 }
 

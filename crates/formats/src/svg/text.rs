@@ -48,7 +48,6 @@ pub fn looks_like_svg(bytes: &[u8]) -> bool {
     name.is_some_and(|n| n == "svg" || n.ends_with(":svg"))
 }
 
-
 /// A colour as SVG names it.
 pub fn hex(c: [u8; 3]) -> String {
     format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2])

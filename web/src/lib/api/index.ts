@@ -12,7 +12,10 @@ import type { DrawingView } from '../types/DrawingView';
 import type { Event as ShotEvent } from '../types/Event';
 import type { GlanceRequest } from '../types/GlanceRequest';
 import type { GlanceTold } from '../types/GlanceTold';
+import type { FileTold } from '../types/FileTold';
+import type { HandOff } from '../types/HandOff';
 import type { JobInfo } from '../types/JobInfo';
+import type { NamesTold } from '../types/NamesTold';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { Line } from '../types/Line';
 import type { TriedTold } from '../types/TriedTold';
@@ -113,12 +116,17 @@ export const redo = (id: number, revision: number, numbering: number) =>
 export const pixel = (id: number, x: number, y: number) =>
     ask<[number, number, number]>(`/drawings/${id}/pixel?x=${x}&y=${y}`);
 export const readiness = (id: number) => ask<Readiness>(`/drawings/${id}/readiness`);
-export const markHandedOff = (id: number, revision: number) =>
-    ask<Readiness>(`/drawings/${id}/hand-off`, 'POST', { revision });
-
-/** A file of the hand-off as the drawing is at a revision; refused if it is at another by now. */
-export const handOffFile = async (id: number, name: string, revision: number) =>
-    (await reach(`/drawings/${id}/hand-off/${name}?revision=${revision}`, 'GET')).blob();
+/** Hands off in the background; gives the job. */
+export const handOff = (shot: number, how: HandOff) => ask<number>(`/shots/${shot}/hand-off`, 'POST', how);
+/** What the files would be called. */
+export const handOffNames = (shot: number, how: HandOff) =>
+    ask<NamesTold>(`/shots/${shot}/hand-off/names`, 'POST', how);
+/** The files that a job made. */
+export const jobFiles = (job: number) => ask<FileTold[]>(`/jobs/${job}/files`);
+export const jobZip = (job: number) => `/api/jobs/${job}/files.zip`;
+export const jobFile = (job: number, name: string) => `/api/jobs/${job}/files/${encodeURIComponent(name)}`;
+/** Sets for how many frames a drawing is seen. */
+export const setHold = (id: number, frames: number) => ask<number>(`/drawings/${id}/hold`, 'PUT', { frames });
 /** `key`: tells the drawing from one of the same number in another database. */
 export const thumbnailUrl = ({ id, key }: { id: number; key: string }, revision: number, model: number) =>
     `/api/drawings/${id}/thumbnail?v=${revision}.${model}&of=${key}`;

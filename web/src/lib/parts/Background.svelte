@@ -1,5 +1,6 @@
 <script lang="ts">
     import X from '@lucide/svelte/icons/x';
+    import { jobZip } from '../api';
     import { jobs } from '../state/jobs.svelte';
     import { shots } from '../state/shots.svelte';
 </script>
@@ -29,6 +30,11 @@
                     max={job.all}
                     aria-label="{job.what}: {job.done} of {job.all}"
                 ></progress>
+                {#if job.state !== 'running' && job.files > 0}
+                    <a class="link mt-1 inline-block" href={jobZip(job.id)} download
+                        >{job.files} file{job.files === 1 ? '' : 's'} in one ZIP</a
+                    >
+                {/if}
                 {#if job.told.length > 0}
                     <ul class="quiet mt-1 max-h-[70px] overflow-y-auto text-[12.5px]">
                         {#each job.told as line, i (i)}<li>{line}</li>{/each}

@@ -5,7 +5,19 @@ export type DrawingInfo = { id: number,
 /**
  * Tells it from a drawing of the same number in another database.
  */
-key: string, name: string, revision: number, progress: Progress, handed_off: boolean, 
+key: string, name: string, revision: number, progress: Progress, 
+/**
+ * It went out as it is now.
+ */
+handed_off: boolean, 
+/**
+ * It went out, and was changed since.
+ */
+changed_since: boolean, 
+/**
+ * For how many frames it is seen.
+ */
+hold: number, 
 /**
  * Nothing is in the way any more.
  */

@@ -8,4 +8,8 @@ export type JobInfo = { id: number, what: string, state: JobState, all: number, 
 /**
  * Why some were left as they were, or failed.
  */
-told: Array<string>, };
+told: Array<string>, 
+/**
+ * How many files it made that can be had.
+ */
+files: number, };
