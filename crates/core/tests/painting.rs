@@ -293,7 +293,8 @@ fn no_fringe_shows_at_any_softness_tuck_and_backdrop() {
             let labels = &scene.regions.labels;
             let mut paint = labels.map(|&l| if u32::from(l) == inside { [200, 120, 40, 255] } else { [0; 4] });
             if tuck < 1.0 {
-                trim(&mut paint, labels, &scene.ink.alpha, tuck);
+                let back = taken_back(labels, &scene.ink.alpha, tuck);
+                paint.data.iter_mut().zip(&back.data).filter(|(_, b)| **b).for_each(|(p, _)| *p = [0; 4]);
             }
             for k in 0..72 {
                 let (s, c) = (std::f64::consts::TAU * f64::from(k) / 72.0).sin_cos();

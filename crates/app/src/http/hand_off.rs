@@ -1,6 +1,5 @@
 //! Routes of what goes out.
 
-use super::Folder;
 use super::routes::{Answer, Author, File, Refused, Shared, file};
 use crate::api::{Event, FileTold, HandOff, Hold, NamesTold, Readiness};
 use crate::jobs::queue::{self, Settings};
@@ -16,8 +15,12 @@ use rocket::serde::json::Json;
 use rocket::tokio::fs;
 use rocket::{Route, State, get, post, put, routes};
 use std::io::{Seek, Write};
+use std::path::PathBuf;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
+
+/// The folder that files may be handed off to.
+pub struct Folder(pub Option<PathBuf>);
 
 /// Why a drawing is not ready, if it is not.
 #[get("/drawings/<id>/readiness")]

@@ -26,9 +26,6 @@ pub struct Settings {
     pub out: Option<PathBuf>,
 }
 
-/// The folder that files may be handed off to.
-pub struct Folder(pub Option<PathBuf>);
-
 /// Why the server does not start or ends.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
@@ -72,7 +69,7 @@ pub fn build(pool: PgPool, settings: &Settings) -> Rocket<Build> {
         .manage(Events::new(pool.clone()))
         .manage(Arc::new(Bench::new(pool)))
         .manage(routes::Entrance::default())
-        .manage(Folder(settings.out.clone()))
+        .manage(hand_off::Folder(settings.out.clone()))
         .attach(guard::Guard)
         .attach(in_few_goes())
         .mount("/api", routes::all())

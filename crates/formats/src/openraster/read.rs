@@ -1,7 +1,7 @@
 //! OpenRaster in: what layers a file has, and one of them as a picture on white. Bounded in entries, bytes and pixels; no
 //! entry is written anywhere.
 
-use super::{MERGED, MIMETYPE, STACK};
+use super::parts::{MERGED, MIMETYPE, STACK};
 use crate::error::{Error, MOST_BYTES, MOST_PIXELS, MOST_SIDE};
 use crate::raster_in::{self, Raster};
 use rhizograph_core::raster::plane::Plane;

@@ -1,6 +1,6 @@
 //! OpenRaster out.
 
-use super::{MERGED, MIMETYPE, STACK, THUMBNAIL};
+use super::parts::{MERGED, MIMETYPE, STACK, THUMBNAIL};
 use crate::error::Error;
 use crate::raster_out;
 use crate::svg::escape;
