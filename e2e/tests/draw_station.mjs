@@ -120,7 +120,7 @@ export const tests = {
             assert.ok(crossing[0] < 110, `${crossing}`);
             const png = await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.svg`);
             const hex = `#${colour.map((v) => v.toString(16).padStart(2, '0')).join('')}`;
-            assert.ok((await png.text()).includes(`fill="${hex}"`), 'handed off in its colour');
+            assert.ok((await png.text()).includes(`stroke="${hex}"`), 'handed off in its colour');
             assert.deepEqual(troubles, []);
         } finally {
             await close();
