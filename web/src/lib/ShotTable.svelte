@@ -1,10 +1,11 @@
 <script lang="ts">
     import FileUp from '@lucide/svelte/icons/file-up';
     import Plus from '@lucide/svelte/icons/plus';
-    import { addProduction, addShot, thumbnailUrl } from './api';
+    import { addProduction, addShot, setHold, thumbnailUrl } from './api';
     import { colours } from './state/colours.svelte';
     import { go } from './state/route.svelte';
     import type { Station } from './state/bench.svelte';
+    import { outgo } from './state/handOff.svelte';
     import { tellError } from './state/notices.svelte';
     import { shots } from './state/shots.svelte';
     import type { DrawingInfo } from './types/DrawingInfo';
@@ -49,6 +50,27 @@
             { at: 'paint', name: 'Paint', state: state(p.paint_open), n: p.paint_open },
             { at: 'hand-off', name: 'Hand off', state: d.handed_off ? 'done' : 'none', n: 0 },
         ];
+    }
+
+    const frames = $derived(shot?.drawings.reduce((n, d) => n + d.hold, 0) ?? 0);
+
+    async function hold(d: DrawingInfo, field: HTMLInputElement) {
+        const frames = Math.round(field.valueAsNumber);
+        try {
+            if (Number.isFinite(frames)) await setHold(d.id, frames);
+            await shots.load();
+        } catch (error) {
+            tellError(error);
+        }
+        field.value = String(shots.shot?.drawings.find((o) => o.id === d.id)?.hold ?? d.hold);
+    }
+
+    /** The whole shot goes out: its first drawing shows where. */
+    function handOff() {
+        const first = shot?.drawings[0];
+        if (!shot || !first) return;
+        outgo.picked = shot.drawings.map((d) => d.id);
+        go({ at: 'drawing', id: first.id, station: 'hand-off' });
     }
 
     async function add(e: SubmitEvent) {
@@ -141,11 +163,19 @@
                     <span class="pill"
                         ><b>{shot.drawings.filter((d) => !d.progress.lifted).length}</b> not lifted yet</span
                     >
+                    <span class="pill"><b>{frames}</b> frame{frames === 1 ? '' : 's'}</span>
                     {#if carried.drawings > 0}
                         <span class="pill"
                             ><b>{carried.drawings}</b> painted by carrying, <b>{carried.doubtful}</b> doubtful</span
                         >
                     {/if}
+                    <span class="flex-1"></span>
+                    <button
+                        class="btn btn-outline btn-primary btn-sm"
+                        title="Goes to Hand off with all drawings of the shot"
+                        onclick={handOff}
+                        >Hand off {shot.drawings.length} drawing{shot.drawings.length === 1 ? '' : 's'}</button
+                    >
                 </div>
                 <table class="w-full border-collapse text-[13px]">
                     <thead>
@@ -153,6 +183,7 @@
                             <th class="px-3 py-1.5 text-left">Drawing</th>
                             {#each ['Lift', 'Join', 'Paint', 'Hand off'] as h (h)}<th class="px-3 py-1.5">{h}</th
                                 >{/each}
+                            <th class="px-3 py-1.5" title="For how many frames the drawing is seen">Frames</th>
                             <th class="px-3 py-1.5 text-left">What is next</th>
                         </tr>
                     </thead>
@@ -205,6 +236,17 @@
                                         </button>
                                     </td>
                                 {/each}
+                                <td class="px-3 text-center">
+                                    <input
+                                        class="w-[52px] rounded border border-transparent bg-transparent px-1 py-0.5 text-center tabular-nums hover:border-base-300 focus:border-primary"
+                                        type="number"
+                                        min="1"
+                                        max="9999"
+                                        aria-label="Frames of {d.name}"
+                                        value={d.hold}
+                                        onchange={(e) => void hold(d, e.currentTarget)}
+                                    />
+                                </td>
                                 <td class="px-3"
                                     ><button
                                         class="link-hover cursor-pointer"

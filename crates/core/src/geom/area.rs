@@ -41,6 +41,11 @@ pub fn united(a: &[Vec<Pt>], b: &[Vec<Pt>]) -> Vec<Rings> {
     overlaid(a, b, OverlayRule::Union, FillRule::EvenOdd)
 }
 
+/// What rings hold by the nonzero rule, as rings that hold it by the even-odd rule.
+pub fn filled(rings: &[Vec<Pt>]) -> Rings {
+    overlaid(rings, &[], OverlayRule::Subject, FillRule::NonZero).concat()
+}
+
 /// What lies in one of them and not in the other, px².
 pub fn unlike(a: &[Vec<Pt>], b: &[Vec<Pt>]) -> f64 {
     overlaid(a, b, OverlayRule::Xor, FillRule::EvenOdd).iter().map(|s| size(s)).sum()

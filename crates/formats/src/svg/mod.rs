@@ -3,7 +3,9 @@
 mod bounds;
 mod edge;
 mod kept;
+mod pile;
 mod read;
+mod shapes;
 mod text;
 mod write;
 

@@ -1,18 +1,20 @@
-//! SVG in: strokes become centrelines, fills become outlines. What is neither (pictures, text) is left out.
+//! SVG in, as it looks: strokes become centrelines, dark areas outlines, coloured ones paint; what is hidden is cut away, and
+//! what cannot be kept is told by name.
 
 use super::bounds;
 use super::kept::{self, Kept};
+use super::pile::Pile;
+use super::shapes::{self, Drawn, Shape, Shapes};
 use super::text::{MOST_TEXT, text_of};
 use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
-use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
-use rhizograph_core::model::line::{End, Form, Line, Made, piled};
+use rhizograph_core::model::line::{Form, Line, Made, piled};
 use rhizograph_core::model::paint::{ColourModel, Drop};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use usvg::ImageHrefResolver;
 use usvg::roxmltree::{Document, ParsingOptions};
-use usvg::tiny_skia_path::{PathSegment, Transform};
+use usvg::tiny_skia_path::Transform;
 
 /// The most lines that are taken from one file.
 const MOST_LINES: usize = 100_000;
@@ -74,10 +76,11 @@ fn read_text(text: &str) -> Result<Vector, Error> {
     if w > f64::from(MOST_SIDE) || h > f64::from(MOST_SIDE) || w * h > MOST_PIXELS as f64 {
         return Err(Error::TooManyPixels(w as u32, h as u32));
     }
-    let mut lines = Vec::new();
     let to_sheet = Transform::from_scale(scale as f32, scale as f32);
-    collect(tree.root(), to_sheet, &kept, &mut lines)?;
-    let (dpi, shift, drops, colours) = match &kept.whole {
+    let shapes = shapes::of(&tree, to_sheet, &kept.ids)?;
+    // Our own notes and charts are text that is not shown.
+    let notes = if kept.whole.is_some() { Vec::new() } else { missing(&doc, &shapes) };
+    let (dpi, shift, mut drops, mut colours) = match &kept.whole {
         Some(whole) => {
             let shift = pt(-(whole.part[0] as f64), -(whole.part[1] as f64));
             (Some(whole.dpi), shift, kept.drops, whole.colours.clone())
@@ -87,12 +90,22 @@ fn read_text(text: &str) -> Result<Vector, Error> {
     // What is kept has its place in the order; what was added since lies over it.
     let mut all: Vec<Line> = kept.lines.into_iter().map(|l| Line { made: drawn(l.made), ..l.moved(shift) }).collect();
     all.sort_by(|a, b| a.order.cmp(&b.order));
-    let first = all.iter().map(|l| l.id).max().unwrap_or(0);
-    all.extend(lines.into_iter().map(|l: Line| Line { id: first + l.id, ..l }));
+    drops.iter_mut().for_each(|d| *d = Drop { at: d.at + shift, like: None, ..d.clone() });
+    let first = all.iter().map(|l| l.id).max().unwrap_or(0) + 1;
+    if !shapes.all.iter().all(is_near) {
+        return Err(cannot_be_drawn());
+    }
+    let mut pile = Pile::of(shapes.all, first);
+    pile.paint([(w as usize).max(1), (h as usize).max(1)]);
+    all.extend(pile.lines.into_iter().map(Arc::unwrap_or_clone));
+    drops.extend(pile.drops);
+    colours.take_over(&pile.colours);
+    if all.len() > MOST_LINES {
+        return Err(Error::TooMuch(format!("it has more than {MOST_LINES} lines")));
+    }
     if !all.iter().all(is_drawable) {
         return Err(cannot_be_drawn());
     }
-    let drops = drops.into_iter().map(|d| Drop { at: d.at + shift, like: None, ..d }).collect();
     Ok(Vector {
         width: (w as usize).max(1),
         height: (h as usize).max(1),
@@ -100,8 +113,16 @@ fn read_text(text: &str) -> Result<Vector, Error> {
         lines: piled(all),
         drops,
         colours,
-        notes: Vec::new(),
+        notes,
     })
+}
+
+/// Whether a shape lies where somebody could draw.
+fn is_near(shape: &Shape) -> bool {
+    match &shape.drawn {
+        Drawn::Stroke(line) => is_drawable(line),
+        Drawn::Area { rings, .. } => rings.iter().flatten().all(|p| p.x.abs() <= FARTHEST && p.y.abs() <= FARTHEST),
+    }
 }
 
 /// The resolution at which a file with lengths in mm or inches comes in.
@@ -142,103 +163,26 @@ fn is_drawable(line: &Line) -> bool {
     }
 }
 
-fn collect(group: &usvg::Group, to_sheet: Transform, kept: &Kept, lines: &mut Vec<Line>) -> Result<(), Error> {
-    for node in group.children() {
-        match node {
-            usvg::Node::Group(g) => collect(g, to_sheet, kept, lines)?,
-            usvg::Node::Path(p) if p.is_visible() && !kept.ids.contains(p.id()) => {
-                add_path(p, p.abs_transform().post_concat(to_sheet), lines);
-            }
-            _ => {}
-        }
-        if lines.len() > MOST_LINES {
-            return Err(Error::TooMuch(format!("it has more than {MOST_LINES} lines")));
-        }
-    }
-    Ok(())
-}
-
-fn add_path(path: &usvg::Path, t: Transform, lines: &mut Vec<Line>) {
-    let spines = spines_of(path, t);
-    let mut add = |form| {
-        let id = lines.len() as u64 + 1;
-        lines.push(Line::new(id, form, Made::Hand));
+/// What of a file could not be kept, in words.
+fn missing(doc: &Document, shapes: &Shapes) -> Vec<String> {
+    let texts = doc.descendants().filter(|n| n.tag_name().name() == "text").count();
+    let told = |n: usize, one: &str, many: &str, what: &str| match n {
+        0 => None,
+        1 => Some(format!("1 {one} {what}")),
+        _ => Some(format!("{n} {many} {what}")),
     };
-    if path.fill().is_some() {
-        let contours: Vec<Spine> = spines.iter().filter(|s| s.points.len() > 4).map(|s| closed(s.clone())).collect();
-        if !contours.is_empty() {
-            add(Form::Outline { contours });
-        }
-    }
-    if let Some(stroke) = path.stroke() {
-        let [sx, sy, kx, ky] = [t.sx, t.sy, t.kx, t.ky].map(f64::from);
-        let scale = (sx * sy - kx * ky).abs().sqrt();
-        let width = f64::from(stroke.width().get()) * scale;
-        let end = match stroke.linecap() {
-            usvg::LineCap::Round => End::Round,
-            _ => End::Flat,
-        };
-        for spine in spines {
-            add(Form::Centreline { spine, width: vec![[0.0, width]], ends: [end, end] });
-        }
-    }
-}
-
-fn closed(mut s: Spine) -> Spine {
-    let (first, last) = (s.points[0], s.points[s.points.len() - 1]);
-    if first != last {
-        s.points.extend([last.lerp(first, 1.0 / 3.0).snapped(), last.lerp(first, 2.0 / 3.0).snapped(), first]);
-    }
-    s.closed = true;
-    s
-}
-
-fn spines_of(path: &usvg::Path, t: Transform) -> Vec<Spine> {
-    let place = |p: usvg::tiny_skia_path::Point| {
-        let (x, y) = (f64::from(p.x), f64::from(p.y));
-        pt(
-            x * f64::from(t.sx) + y * f64::from(t.kx) + f64::from(t.tx),
-            x * f64::from(t.ky) + y * f64::from(t.sy) + f64::from(t.ty),
-        )
-        .snapped()
-    };
-    let mut out: Vec<Spine> = Vec::new();
-    let mut points: Vec<Pt> = Vec::new();
-    let mut end = |points: &mut Vec<Pt>, is_closed: bool| {
-        if points.len() >= 4 {
-            let s = Spine { points: std::mem::take(points), closed: false };
-            out.push(if is_closed { closed(s) } else { s });
-        }
-        points.clear();
-    };
-    let line_to = |points: &mut Vec<Pt>, b: Pt| {
-        if let Some(&a) = points.last() {
-            points.extend([a.lerp(b, 1.0 / 3.0).snapped(), a.lerp(b, 2.0 / 3.0).snapped(), b]);
-        }
-    };
-    for segment in path.data().segments() {
-        match segment {
-            PathSegment::MoveTo(p) => {
-                end(&mut points, false);
-                points.push(place(p));
-            }
-            PathSegment::LineTo(p) => line_to(&mut points, place(p)),
-            PathSegment::QuadTo(c, p) => {
-                let (c, p) = (place(c), place(p));
-                if let Some(&a) = points.last() {
-                    points.extend([a.lerp(c, 2.0 / 3.0).snapped(), p.lerp(c, 2.0 / 3.0).snapped(), p]);
-                }
-            }
-            PathSegment::CubicTo(c, d, p) => points.extend([place(c), place(d), place(p)]),
-            PathSegment::Close => {
-                let start = points.first().copied();
-                end(&mut points, true);
-                points.extend(start);
-            }
-        }
-    }
-    end(&mut points, false);
-    out
+    [
+        told(texts, "text was", "texts were", "left out: letters are no lines here"),
+        told(shapes.pictures, "picture was", "pictures were", "left out"),
+        told(shapes.gradients, "gradient became", "gradients became", "the mean of its colours"),
+        told(shapes.patterns, "pattern was", "patterns were", "left out"),
+        told(shapes.masks, "mask was", "masks were", "cut where it shows half"),
+        told(shapes.veils, "see-through shape was", "see-through shapes were", "taken as it looks on white"),
+        told(shapes.filters, "filter was", "filters were", "left out"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect()
 }
 
 #[cfg(test)]
@@ -246,6 +190,7 @@ mod tests {
     use super::super::text::looks_like_svg;
     use super::*;
     use proptest::prelude::*;
+    use rhizograph_core::model::line::End;
 
     #[test]
     fn strokes_become_centrelines_and_fills_outlines() {

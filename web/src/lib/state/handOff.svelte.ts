@@ -41,6 +41,8 @@ class Outgo {
     /** Names of the files as the pattern gives them; what is wrong with it. */
     names = $state.raw<NamesTold | null>(null);
     wrong = $state('');
+    /** The drawings that go out; `null`: the one that is looked at. */
+    picked = $state<number[] | null>(null);
     /** The job that was begun last. */
     job = $state(0);
     #asked = 0;

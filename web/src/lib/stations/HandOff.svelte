@@ -31,9 +31,10 @@
     let told = $state<Readiness | null>(null);
     let anyway = $state(false);
     let busy = $state(false);
-    let picked = $state<number[] | null>(null);
     const here = $derived(view?.info.id ?? 0);
-    const chosen = $derived((picked ?? [here]).filter((id) => id === here || all.some((d) => d.id === id)));
+    /** Those of this shot that were picked, or the one that is looked at. */
+    const inShot = $derived(outgo.picked?.filter((id) => all.some((d) => d.id === id)) ?? []);
+    const chosen = $derived(inShot.length > 0 || outgo.picked?.length === 0 ? inShot : [here]);
     const unready = $derived(
         chosen.filter((id) => (id === here ? told && !told.ready : !all.find((d) => d.id === id)?.ready)),
     );
@@ -106,7 +107,12 @@
                 </ul>
             </div>
         {/if}
-        <OutgoingDrawings {all} {here} {chosen} onchoose={(ids) => (picked = ids)} />
+        <OutgoingDrawings
+            {all}
+            {here}
+            {chosen}
+            onchoose={(ids) => (outgo.picked = ids.length === 1 && ids[0] === here ? null : ids)}
+        />
         <fieldset class="mt-4">
             <legend class="mb-1 text-[13px] font-semibold">Files</legend>
             {#each FILES as f (f.format)}
