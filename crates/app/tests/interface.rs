@@ -84,3 +84,8 @@ fn what_goes_wrong_while_somebody_works_is_told_and_costs_nothing() {
 fn like_findings_are_decided_together_and_quiet_ones_ask_for_nothing() {
     drive("like_decisions");
 }
+
+#[test]
+fn a_shot_goes_out_from_its_table() {
+    drive("hand_off");
+}

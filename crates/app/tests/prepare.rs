@@ -235,7 +235,7 @@ fn what_is_written_besides_agrees_and_can_be_given_again() {
     let (input, drops, swatches) = (dir.join("Room.svg"), dir.join("paint.json"), dir.join("colours.json"));
     std::fs::write(&input, art).unwrap();
     std::fs::write(&drops, r#"[{"at":[100,120],"swatch":"skin"},{"at":[280,140],"swatch":"shell/shadow"}]"#).unwrap();
-    let model = r#"{"tones":[{"id":"shadow","name":"Shadow"}],"swatches":[{"id":"skin","name":"Skin","colour":[217,182,122]},{"id":"shell","name":"Shell","colour":[112,138,88],"tones":{"shadow":[56,69,44]}}]}"#;
+    let model = r##"{"tones":[{"id":"shadow","name":"Shadow"}],"swatches":[{"id":"skin","name":"Skin","colour":"#d9b67a"},{"id":"shell","name":"Shell","colour":"#708a58","tones":{"shadow":"#38452c"}}]}"##;
     std::fs::write(&swatches, model).unwrap();
     let given = ["--drops", drops.to_str().unwrap(), "--swatches", swatches.to_str().unwrap()];
     let out = dir.join("out");

@@ -509,7 +509,7 @@ fn every_address_says_in_words_what_it_cannot_do() {
         ("GET", "/nowhere".into(), Value::Null, 404, "nothing at this address"),
         ("GET", format!("{at}/pictures/painting?x=0&y=0&width=8&height=8&level=0"), Value::Null, 422, "painting"),
         ("GET", format!("{at}/pictures/ink?x=-4&y=0&width=8&height=8&level=0"), Value::Null, 404, "nothing at this"),
-        ("GET", format!("{at}/hand-off/colours.psx"), Value::Null, 422, "no such file"),
+        ("GET", format!("{at}/hand-off/colours.psx"), Value::Null, 422, "no file colours.psx"),
         ("GET", format!("{at}/pixel?x=99999&y=0"), Value::Null, 422, "99999"),
         (
             "POST",

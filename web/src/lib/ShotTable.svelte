@@ -157,7 +157,7 @@
                     >
                 </button>
             {:else}
-                <div class="mt-3 mb-3 flex gap-2.5 text-[13px]">
+                <div class="mt-3 mb-3 flex items-center gap-2.5 text-[13px]">
                     <span class="pill"><b>{ready}</b> ready</span>
                     <span class="pill"><b>{open}</b> finding{open === 1 ? '' : 's'} open</span>
                     <span class="pill"

@@ -3,6 +3,7 @@
 mod bounds;
 mod edge;
 mod kept;
+mod lightness;
 mod pile;
 mod read;
 mod shapes;

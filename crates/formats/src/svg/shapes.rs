@@ -1,6 +1,7 @@
 //! What vector art draws, from the lowest to the topmost: strokes and areas with the colour they are seen in, clipped, masked
 //! and dashed as they are.
 
+use super::lightness::lightness;
 use crate::error::Error;
 use rhizograph_core::draw::area_of;
 use rhizograph_core::geom::area::{Rings, common, filled, size, united, without};
@@ -172,7 +173,7 @@ const OPAQUE: f64 = 0.9;
 
 /// The area of a filled path, cut to what it is clipped to. `None`: it has none.
 fn area(path: &Path, to: Transform, rule: FillRule, clip: Option<&Rings>) -> Option<Drawn> {
-    let contours: Vec<Spine> = spines(path, to).into_iter().filter(|s| s.points.len() > 4).map(|s| closed(s)).collect();
+    let contours: Vec<Spine> = spines(path, to).into_iter().filter(|s| s.points.len() > 4).map(closed).collect();
     let flat = |s: &Spine| {
         let mut ring = s.flatten(FLATNESS);
         ring.pop();
@@ -299,7 +300,7 @@ fn mask_area(mask: &usvg::Mask, to: Transform) -> Result<Rings, Error> {
             Drawn::Stroke(line) => area_of(&line),
             Drawn::Area { rings, .. } => rings,
         };
-        let shows = mask.kind() == usvg::MaskType::Alpha || super::pile::lightness(shape.colour) / 100.0 > SHOWS;
+        let shows = mask.kind() == usvg::MaskType::Alpha || lightness(shape.colour) / 100.0 > SHOWS;
         out = if shows { united(&out, &rings) } else { without(&out, &rings) }.concat();
     }
     Ok(out)

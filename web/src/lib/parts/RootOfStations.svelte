@@ -1,6 +1,7 @@
 <script lang="ts">
     import { bench, STATIONS } from '../state/bench.svelte';
     import { sheet } from '../state/sheet.svelte';
+    import { shots } from '../state/shots.svelte';
 
     const W = 640;
     const X = [28, 102, 182, 266, 346, 424, 508, 602];
@@ -13,7 +14,7 @@
         progress?.lifted ?? false,
         (progress?.lifted ?? false) && progress?.join_open === 0,
         (progress?.lifted ?? false) && progress?.paint_open === 0,
-        sheet.view?.info.handed_off ?? false,
+        shots.listed(sheet.view?.info.id)?.handed_off ?? false,
     ]);
     const open = $derived([0, 0, 0, 0, 0, progress?.join_open ?? 0, progress?.paint_open ?? 0, 0]);
     const stretch = (i: number) => {

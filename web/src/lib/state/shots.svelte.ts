@@ -105,10 +105,15 @@ class Shots {
         void jobs.load(id);
     }
 
+    /** A drawing as it is listed: what goes out changes it, and is no step. */
+    listed(id: number | undefined) {
+        return this.all.flatMap((s) => s.drawings).find((d) => d.id === id);
+    }
+
     /** What is listed may be newer than the drawing on the bench. */
     #catchUp() {
         const mine = sheet.view;
-        const now = this.all.flatMap((s) => s.drawings).find((d) => d.id === mine?.info.id);
+        const now = this.listed(mine?.info.id);
         if (now) sheet.hear(now.id, now.revision);
     }
 

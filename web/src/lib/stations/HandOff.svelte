@@ -32,6 +32,7 @@
     let anyway = $state(false);
     let busy = $state(false);
     const here = $derived(view?.info.id ?? 0);
+    const listed = $derived(shots.listed(view?.info.id));
     /** Those of this shot that were picked, or the one that is looked at. */
     const inShot = $derived(outgo.picked?.filter((id) => all.some((d) => d.id === id)) ?? []);
     const chosen = $derived(inShot.length > 0 || outgo.picked?.length === 0 ? inShot : [here]);
@@ -241,8 +242,8 @@
                 {/if}
             </div>
         {/if}
-        {#if view.info.handed_off}<p class="quiet mt-2 text-[12.5px]">{view.info.name} went out as it is now.</p>
-        {:else if view.info.changed_since}<p class="mt-2 text-[12.5px]">
+        {#if listed?.handed_off}<p class="quiet mt-2 text-[12.5px]">{view.info.name} went out as it is now.</p>
+        {:else if listed?.changed_since}<p class="mt-2 text-[12.5px]">
                 <b>{view.info.name} was changed since it went out.</b>
             </p>{/if}
     </div>
