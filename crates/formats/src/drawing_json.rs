@@ -166,4 +166,32 @@ mod tests {
         assert_eq!(value["lines"][0]["kind"], "centreline");
         assert_eq!(value["lines"][0]["points"], json!([[1.0, 2.0, 3.0], [9.0, 2.0, 5.0]]));
     }
+
+    #[test]
+    fn a_document_with_wrong_numbers_is_refused() {
+        let line = |more: &str| {
+            format!(
+                r#"{{"format":"rhizograph drawing","version":1,"size":[20,10],"dpi":300.0,"colours":{{"tones":[],"swatches":[]}},"drops":[],"lines":[{{"exact":{more}}}]}}"#
+            )
+        };
+        let spine = Spine::through(&[pt(1.0, 2.0), pt(9.0, 2.0)], false);
+        let form = |spine, width| Form::Centreline { spine, width, ends: [End::Round; 2] };
+        let json = |form| serde_json::to_string(&Line::new(7, form, Made::Traced)).unwrap();
+        let right = line(&json(form(spine.clone(), vec![[0.0, 3.0]])));
+        assert!(looks_like_drawing(right.as_bytes()));
+        assert_eq!(read(right.as_bytes()).unwrap().lines[0].made, Made::Hand);
+        let short = Spine { points: spine.points[..3].to_vec(), closed: false };
+        let far = Spine::through(&[pt(1.0, 2.0), pt(9e7, 2.0)], false);
+        for wrong in [
+            line(&json(form(short, vec![[0.0, 3.0]]))),
+            line(&json(form(far, vec![[0.0, 3.0]]))),
+            line(&json(form(spine, vec![]))),
+            right.replace("[20,10]", "[90000,10]"),
+            right.replace("300.0", "0.0"),
+            right.replace("\"version\":1", "\"version\":9"),
+            right[..right.len() / 2].to_owned(),
+        ] {
+            assert!(read(wrong.as_bytes()).is_err(), "{wrong}");
+        }
+    }
 }

@@ -140,3 +140,44 @@ pub fn merged(bytes: &[u8]) -> Result<Raster, Error> {
     let png = entry(&mut zip, MERGED, MOST_BYTES as u64)?;
     Ok(Raster { dpi, ..raster_in::read(&png, true)? })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::openraster::{Leaf, Node, openraster};
+
+    fn sample(name: &str) -> Vec<u8> {
+        let mut pixels = Plane::new(9, 7, [0u8; 4]);
+        pixels.set(2, 3, [10, 20, 30, 255]);
+        let layer =
+            |name: &str, at| Node::Layer(Box::new(Leaf { name: name.into(), shown: true, at, pixels: pixels.clone() }));
+        let group = Node::Group { name: "Lines".into(), nodes: vec![layer(name, [20, 10])] };
+        openraster(vec![layer("Wash", [0, 0]), group], &Plane::new(40, 30, [0, 0, 0, 255]), 240.0).unwrap()
+    }
+
+    #[test]
+    fn the_ink_is_taken_at_its_place_and_without_one_the_whole_picture() {
+        let file = sample("Ink");
+        assert!(looks_like_openraster(&file));
+        let names: Vec<String> = layers(&file).unwrap().into_iter().map(|l| l.name).collect();
+        assert_eq!(names, ["Lines / Ink", "Wash"]);
+        let found = ink(&file).unwrap();
+        assert_eq!(((found.rgb.width, found.rgb.height), found.dpi), ((40, 30), Some(240.0)));
+        assert_eq!((*found.rgb.at(22, 13), *found.rgb.at(2, 3)), ([10, 20, 30], [255; 3]));
+        let whole = ink(&sample("Pencil")).unwrap();
+        assert_eq!(*whole.rgb.at(0, 0), [0; 3]);
+        assert!(whole.notes[0].contains("none of its 2 layers is called ink"));
+    }
+
+    #[test]
+    fn damage_anywhere_is_told_and_breaks_nothing() {
+        let file = sample("Ink");
+        for n in 0..file.len() {
+            let _ = ink(&file[..n]);
+            let mut bent = file.clone();
+            bent[n] ^= 0x55;
+            let _ = ink(&bent);
+        }
+        assert!(ink(&file[..file.len() - 40]).is_err());
+    }
+}
