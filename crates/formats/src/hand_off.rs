@@ -78,7 +78,7 @@ impl Format {
         let one = |bytes| Ok(vec![Made { layer: layer.to_owned(), ending, bytes }]);
         match self {
             Format::Flat => one(raster_out::rgba_png(&of.composed()?, of.dpi())?),
-            Format::InkPng => one(raster_out::rgba_png(&of.all_ink()?, of.dpi())?),
+            Format::InkPng => one(raster_out::rgba_png(of.all_ink()?, of.dpi())?),
             Format::PaintPng => one(raster_out::rgba_png(&of.all_paint(), of.dpi())?),
             Format::LayerPngs => of
                 .layers()
@@ -154,10 +154,6 @@ fn svg_of(of: &HandOff) -> String {
         .collect();
     fills.sort_by(|a, b| a.paint.cmp(b.paint));
     let ink = |line: &Line| of.colour_of(line);
-    let remark = |n: &rhizograph_core::handoff::Note| {
-        let colour = if n.left { [0x2F, 0x5D, 0x50] } else { [0xCB, 0x4B, 0x36] };
-        Remark { at: n.at, says: n.says, colour }
-    };
     svg(&Art {
         size: [of.sheet.width, of.sheet.height],
         part: of.part(),
@@ -167,7 +163,7 @@ fn svg_of(of: &HandOff) -> String {
         fills,
         lines: &of.sheet.lines,
         ink: &ink,
-        remarks: of.notes.iter().map(remark).collect(),
+        remarks: of.notes.iter().map(|n| Remark { at: n.at, says: n.says, colour: n.colour() }).collect(),
         chart: of.chart_lines().cloned().collect(),
     })
 }

@@ -110,7 +110,7 @@ fn every_format_is_read_with_equal_pixels_by_readers_that_others_wrote() {
             Packed::default(),
             "ink.png",
             "pillow",
-            &[picture(at, "all ink", &of.all_ink().unwrap(), true)],
+            &[picture(at, "all ink", of.all_ink().unwrap(), true)],
         );
         let mut merged = composed.clone();
         merged["name"] = json!("merged");

@@ -38,8 +38,7 @@ async fn one_file(bench: &Shared, id: i64, name: &str, revision: Option<i64>) ->
     let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
     let (colours, _) = store::colour_model(&bench.pool, shot).await.map_err(Error::of_shot)?;
     let open = bench.open(id).await?;
-    if let Some(asked) = revision.filter(|r| *r != open.stored.revision) {
-        tracing::debug!("{name} was asked for at {asked}");
+    if revision.is_some_and(|r| r != open.stored.revision) {
         return Err(Error::Conflict { revision: open.stored.revision, meanwhile: Vec::new() }.into());
     }
     let bytes = bench.heavy(id, Turn::Look, move || hand_off::file(&open, &colours, format)).await??;

@@ -14,6 +14,7 @@ use crate::raster::strokes::whole;
 use crate::scene::Scene;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
+use std::sync::OnceLock;
 use ts_rs::TS;
 
 /// The most pixels of a picture that leaves.
@@ -98,6 +99,8 @@ pub struct HandOff<'a> {
     pub groups: Vec<Group>,
     /// All ink in its colours.
     pub(super) ink: Ink,
+    /// The same as it leaves, once it was asked for.
+    pub(super) sized: OnceLock<Result<Plane<[u8; 4]>, Error>>,
     /// Which pixels of the ink have the colour of a swatch; `None`: none.
     pub(super) line_coloured: Option<Plane<bool>>,
     /// By region: the number of its paint among `paints`, from 1.
@@ -168,6 +171,7 @@ impl<'a> HandOff<'a> {
             notes,
             groups,
             ink,
+            sized: OnceLock::new(),
             line_coloured,
             paint_of,
             paints,

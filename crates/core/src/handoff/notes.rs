@@ -2,6 +2,7 @@
 
 use crate::geom::Pt;
 use crate::model::verdict::Kind;
+use crate::raster::plane::Rgb;
 use crate::scene::Scene;
 use serde::Serialize;
 
@@ -17,6 +18,16 @@ pub struct Note {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<String>,
 }
+
+impl Note {
+    /// The colour it is marked in.
+    pub fn colour(&self) -> Rgb {
+        if self.left { LEFT } else { OPEN }
+    }
+}
+
+const OPEN: Rgb = [0xCB, 0x4B, 0x36];
+const LEFT: Rgb = [0x2F, 0x5D, 0x50];
 
 /// A kind of finding in words.
 fn says(kind: Kind) -> &'static str {

@@ -24,8 +24,6 @@ pub struct Picture {
 const CRISP: u8 = 128;
 /// Colours of what is not the drawing itself.
 const SEAM: Rgb = [0x6A, 0x4A, 0x80];
-const OPEN: Rgb = [0xCB, 0x4B, 0x36];
-const LEFT: Rgb = [0x2F, 0x5D, 0x50];
 const CHART: Rgb = [0x3B, 0x6F, 0xA5];
 /// How broad their lines are, in parts of an inch; at least a pixel.
 const LINE: f64 = 1.0 / 150.0;
@@ -65,7 +63,7 @@ impl HandOff<'_> {
     pub fn whole(&self, what: &What) -> Result<Plane<[u8; 4]>, Error> {
         Ok(match what {
             What::Ink | What::LineColours => {
-                let mut ink = self.all_ink()?;
+                let mut ink = self.all_ink()?.clone();
                 if let Some(coloured) = &self.line_coloured {
                     let [columns, rows] = self.sources();
                     let wanted = *what == What::LineColours;
@@ -98,7 +96,7 @@ impl HandOff<'_> {
                     };
                     (0..=24).map(on).collect()
                 };
-                self.drawn(self.notes.iter().map(|n| (ring(n.at), if n.left { LEFT } else { OPEN })))
+                self.drawn(self.notes.iter().map(|n| (ring(n.at), n.colour())))
             }
             What::Chart => self.drawn(self.chart.lines.iter().map(|path| (path.clone(), CHART))),
         })
@@ -157,8 +155,12 @@ impl HandOff<'_> {
         self.of_paint(&|p| of(p).unwrap_or_default())
     }
 
-    /// All ink in its colours.
-    pub fn all_ink(&self) -> Result<Plane<[u8; 4]>, Error> {
+    /// All ink in its colours; made once.
+    pub fn all_ink(&self) -> Result<&Plane<[u8; 4]>, Error> {
+        self.sized.get_or_init(|| self.sized_ink()).as_ref().map_err(Clone::clone)
+    }
+
+    fn sized_ink(&self) -> Result<Plane<[u8; 4]>, Error> {
         let ink = &self.ink;
         let [x0, y0, w, h] = self.part();
         let size = self.size();

@@ -5,5 +5,5 @@ mod parts;
 mod read;
 mod write;
 
-pub use read::{Entry, ink, layer, layers, looks_like_openraster, merged};
+pub use read::{ink, looks_like_openraster};
 pub use write::{Leaf, Node, openraster};

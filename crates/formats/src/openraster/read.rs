@@ -5,9 +5,7 @@ use super::parts::{MERGED, MIMETYPE, STACK};
 use crate::error::{Error, MOST_BYTES, MOST_PIXELS, MOST_SIDE};
 use crate::raster_in::{self, Raster};
 use rhizograph_core::raster::plane::Plane;
-use serde::{Deserialize, Serialize};
 use std::io::{Cursor, Read};
-use ts_rs::TS;
 use usvg::roxmltree::{Document, Node};
 use zip::ZipArchive;
 
@@ -19,14 +17,12 @@ const MOST_STACK: u64 = 4 << 20;
 const DEEPEST: usize = 64;
 
 /// A layer of a file.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
-pub struct Entry {
+#[derive(Debug, Clone, PartialEq)]
+struct Entry {
     /// With the groups it is in before it, each behind a stroke.
-    pub name: String,
-    pub shown: bool,
-    pub at: [i32; 2],
+    name: String,
+    at: [i32; 2],
     /// Its entry in the ZIP.
-    #[serde(skip)]
     src: String,
 }
 
@@ -73,7 +69,6 @@ fn stack(zip: &mut Archive) -> Result<Stack, Error> {
         return Err(Error::TooManyPixels(w, h));
     }
     let mut layers = Vec::new();
-    let is_shown = |n: Node| n.attribute("visibility") != Some("hidden");
     let place = |n: Node, name| number(n, name).unwrap_or(0.0).clamp(-1e6, 1e6) as i32;
     for node in image.descendants().filter(|n| n.has_tag_name("layer")) {
         let groups: Vec<Node> = node.ancestors().skip(1).filter(|a| a.has_tag_name("stack")).collect();
@@ -83,7 +78,6 @@ fn stack(zip: &mut Archive) -> Result<Stack, Error> {
         let names = groups.iter().rev().chain([&node]).filter_map(|n| n.attribute("name"));
         layers.push(Entry {
             name: names.collect::<Vec<_>>().join(" / ").chars().take(120).collect(),
-            shown: is_shown(node) && groups.iter().all(|g| is_shown(*g)),
             // Where a group lies its layers lie.
             at: ["x", "y"].map(|axis| place(node, axis) + groups.iter().map(|g| place(*g, axis)).sum::<i32>()),
             src: node.attribute("src").unwrap_or_default().to_owned(),
@@ -97,12 +91,12 @@ fn open(bytes: &[u8]) -> Result<Archive<'_>, Error> {
 }
 
 /// The layers of a file, the topmost first.
-pub fn layers(bytes: &[u8]) -> Result<Vec<Entry>, Error> {
+fn layers(bytes: &[u8]) -> Result<Vec<Entry>, Error> {
     Ok(stack(&mut open(bytes)?)?.layers)
 }
 
 /// One layer by its number from the topmost on, at its place on white. Errors: there is none; damage; too large.
-pub fn layer(bytes: &[u8], number: usize) -> Result<Raster, Error> {
+fn layer(bytes: &[u8], number: usize) -> Result<Raster, Error> {
     let mut zip = open(bytes)?;
     let Stack { size: [w, h], dpi, layers } = stack(&mut zip)?;
     let found = layers.get(number).ok_or_else(|| damaged(format!("it has no layer {}", number + 1)))?;
@@ -134,7 +128,7 @@ pub fn ink(bytes: &[u8]) -> Result<Raster, Error> {
 }
 
 /// The picture as it looks.
-pub fn merged(bytes: &[u8]) -> Result<Raster, Error> {
+fn merged(bytes: &[u8]) -> Result<Raster, Error> {
     let mut zip = open(bytes)?;
     let Stack { dpi, .. } = stack(&mut zip)?;
     let png = entry(&mut zip, MERGED, MOST_BYTES as u64)?;

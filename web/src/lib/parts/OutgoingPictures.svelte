@@ -4,7 +4,6 @@
     import Choice from './Choice.svelte';
 
     const leaving = $derived(outgo.how.leaving);
-    const has = $derived((f: 'tiff') => outgo.how.formats.includes(f));
     const SIZES = [25, 50, 100, 200, 400];
 
     function set(change: Partial<typeof outgo.how.leaving>) {
@@ -106,7 +105,7 @@
             />crop to the chart</label
         >
     {/if}
-    {#if has('tiff')}
+    {#if outgo.how.formats.includes('tiff')}
         <span>TIFF</span>
         <span class="grid gap-2">
             <Choice
