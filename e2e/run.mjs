@@ -1,9 +1,10 @@
 /**
  * Drives the interface. RHIZOGRAPH_URL names the running server; the tests given as arguments, or all, are run one
- * after the other, each in a browser of its own. Prints one line a test and exits 1 if any failed.
+ * after the other, each in a fresh context of one browser. Prints one line a test and exits 1 if any failed.
  */
 import { readdir } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
+import { endBrowser } from './browser.mjs';
 
 const url = process.env.RHIZOGRAPH_URL;
 if (!url) throw new Error('RHIZOGRAPH_URL is not set');
@@ -22,8 +23,11 @@ for (const file of files.sort()) {
             console.log(`interface: ok ${name} (${Date.now() - began} ms)`);
         } catch (e) {
             failed++;
-            console.log(`interface: FAILED ${name}\n${e.stack ?? e}`);
+            // What went wrong stands beside the name, where a reader of many lines finds it.
+            const why = String(e.message ?? e).split('\n')[0];
+            console.log(`interface: FAILED ${name}: ${why} (${Date.now() - began} ms)\n${e.stack ?? e}`);
         }
     }
 }
+await endBrowser();
 process.exit(failed ? 1 : 0);

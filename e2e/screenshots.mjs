@@ -3,11 +3,12 @@
  *     RHIZOGRAPH_URL=http://127.0.0.1:7411 node e2e/screenshots.mjs
  */
 import { fileURLToPath } from 'node:url';
-import { onPage, openBrowser, saved } from './browser.mjs';
+import { endBrowser, onPage, openBrowser, saved } from './browser.mjs';
+import { paintFirst } from './demo_paint.mjs';
 
 const url = process.env.RHIZOGRAPH_URL ?? 'http://127.0.0.1:7411';
 const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
-const { page, close } = await openBrowser();
+const { page, close } = await openBrowser({ asShipped: true });
 const get = async (path) => (await fetch(`${url}/api${path}`)).json();
 const { shots } = (await get('/productions')).find((p) => p.name === 'Kettle Post');
 const drawings = shots.find((s) => s.number === '012').drawings;
@@ -27,23 +28,6 @@ const lift = async (n) => {
     await page.keyboard.press('Shift+A');
     await saved(page);
 };
-
-/** What each part is painted with: a place of the drawing (A-01) and the swatch for the region there. */
-const PAINT = [
-    ['Shell plate', [1120, 860], [800, 960], [1400, 960], [785, 715], [690, 860], [860, 680], [1080, 620], [1290, 650]],
-    ['Shell plate', [1480, 760], [1560, 900], [660, 980], [701, 1085], [900, 1130], [1000, 1110], [1330, 1120]],
-    ['Shell plate', [1580, 1060], [1110, 1075], [960, 1020], [1260, 1010]],
-    ['Shell rim', [620, 1170], [770, 1200], [930, 1215], [1010, 1220], [1230, 1220], [1320, 1210], [1460, 1195]],
-    ['Shell rim', [1600, 1160], [1020, 1240]],
-    ['Skin', [1740, 900], [560, 1190], [750, 1330], [1426, 1361]],
-    ['Far legs', [885, 1290], [843, 1463]],
-    ['Kettle', [1120, 430], [1120, 360], [1340, 420], [1120, 296]],
-    ['Kettle trim', [1120, 540], [1018, 260], [1130, 205]],
-    ['Post cap', [1850, 570], [1990, 690], [1796, 640]],
-    ['Satchel', [1060, 1160], [1120, 1240]],
-    ['Letter', [1120, 1150], [1120, 1175]],
-    ['Sea wall', [330, 1600], [690, 1640], [1150, 1604], [1620, 1640], [2040, 1596]],
-];
 
 const inked = (id) => page.waitForFunction((id) => document.querySelector('canvas')?.dataset.glance === String(id), id);
 
@@ -69,28 +53,6 @@ await page.waitForTimeout(1500);
 await page.screenshot({ path: `${folder}lift.png` });
 await page.getByRole('button', { name: 'auto', exact: true }).click();
 await saved(page);
-await page.getByRole('button', { name: 'take the brush' }).click();
-await page.getByRole('radio', { name: 'Less' }).click();
-const stroke = async (...places) => {
-    const view = await get(`/drawings/${drawings[4].id}`);
-    const points = [];
-    for (const place of places) points.push(await onPage(page, view, place));
-    await page.mouse.move(...points[0]);
-    await page.mouse.down();
-    for (const p of points.slice(1)) await page.mouse.move(...p, { steps: 6 });
-    await page.mouse.up();
-    await saved(page);
-};
-await page.getByLabel('Brush', { exact: true }).fill('160');
-await stroke([700, 700], [860, 900], [1040, 1010]);
-await page.getByRole('radio', { name: 'Erase' }).click();
-await stroke([1780, 140], [1900, 420]);
-await picture('touch-up');
-await page.keyboard.press('Escape');
-for (let i = 0; i < 4; i++) {
-    await page.keyboard.press('Control+z');
-    await saved(page);
-}
 await page.keyboard.press('2');
 await page.getByRole('button', { name: 'Take +0.10 mm' }).click();
 await saved(page);
@@ -180,29 +142,7 @@ for (let i = 0; i < 60; i++) {
 await page.keyboard.press('6');
 await page.keyboard.press('f');
 const view = await get(`/drawings/${drawings[0].id}`);
-for (const [swatch, ...places] of PAINT) {
-    await page.getByRole('button', { name: swatch, exact: true }).click();
-    for (const place of places) {
-        const [x, y] = await onPage(page, view, place);
-        await page.mouse.click(x, y);
-        await saved(page);
-    }
-}
-// Toes, the badge and what is left of the far legs, each where it lies.
-for (const [swatch, lies] of [
-    ['Skin', ([x, y], area) => y > 1380 && y < 1520 && area < 1000],
-    ['Far legs', ([x, y], area) => y > 1380 && y < 1520 && area >= 1000 && area < 6000],
-    ['Kettle trim', ([x, y]) => x > 1800 && y > 600 && y < 680],
-    ['Letter', ([x, y]) => x > 1800 && y > 700 && y < 800],
-]) {
-    await page.getByRole('button', { name: swatch, exact: true }).click();
-    await page.getByRole('button', { name: 'Fill', exact: true }).click();
-    const empty = (await get(`/drawings/${drawings[0].id}`)).regions.filter((r) => !r.swatch && lies(r.seed, r.area));
-    for (const r of empty) {
-        await page.mouse.click(...(await onPage(page, view, r.seed)));
-        await saved(page);
-    }
-}
+await paintFirst(page, url, drawings[0].id);
 // A shadow on the kettle, by a stroke.
 await page.getByRole('button', { name: 'Tone cut', exact: true }).click();
 {
@@ -309,7 +249,28 @@ await picture('join');
 await page.getByRole('button', { name: 'Change the theme' }).click();
 await picture('join-dusk');
 await page.getByRole('button', { name: 'Change the theme' }).click();
+
+// Somebody else is on the next drawing; the neighbours lie on the light table.
+const say = (method, path, body) =>
+    fetch(`${url}/api${path}`, {
+        method,
+        headers: {
+            'x-rhizograph': '1',
+            'x-rhizograph-author': 'postmistress',
+            'content-type': 'application/json',
+        },
+        body: JSON.stringify(body),
+    });
+const sid = shots.find((s) => s.number === '012').id;
+await say('PUT', '/me', { name: 'Post Mistress', colour: [106, 74, 128] });
+await say('POST', '/here', { shot: sid, drawing: drawings[3].id });
+await page.goto(`${url}/#/drawing/${drawings[2].id}/draw`);
+await page.waitForURL(`**/drawing/${drawings[2].id}/draw`);
+await page.keyboard.press('h');
+await picture('light-table');
+await page.keyboard.press('h');
 await page.goto(`${url}/#/`);
 await page.getByRole('heading', { name: 'Along the sea wall' }).waitFor();
 await picture('shots');
 await close();
+await endBrowser();

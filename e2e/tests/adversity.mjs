@@ -1,6 +1,6 @@
 /** What goes wrong while somebody works: the server away, others first, a file that was cut, a page that is closed. */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../browser.mjs';
+import { becomes, demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../browser.mjs';
 
 const post = async (url, path, body) => {
     const answer = await fetch(`${url}/api${path}`, {
@@ -131,11 +131,10 @@ export const tests = {
             await page.getByLabel('Longest tail').focus();
             await page.keyboard.press('ArrowLeft');
             await page.goto('about:blank');
-            let now;
-            for (let k = 0; k < 40 && now?.steps !== 3; k++) {
-                now = await getJson(url, `/drawings/${id}`);
-                await new Promise((r) => setTimeout(r, 50));
-            }
+            const now = await becomes(
+                () => getJson(url, `/drawings/${id}`),
+                (now) => now.steps === 3,
+            );
             assert.equal(recipes.join.longest_tail, null);
             assert.equal(now.recipes.join.longest_tail.toFixed(1), '5.9');
             assert.deepEqual(troubles, []);

@@ -1,7 +1,7 @@
 /** Whatever is brought in that cannot be used: a clear message, and nothing changed. */
 import assert from 'node:assert/strict';
 import { PNG } from 'pngjs';
-import { openBrowser } from '../browser.mjs';
+import { becomes, openBrowser } from '../browser.mjs';
 
 function flat(width, height, grey) {
     const png = new PNG({ width, height });
@@ -42,7 +42,8 @@ export const tests = {
             assert.ok(alerts.some((t) => /no png, jpeg, tiff or svg/i.test(t)));
             assert.ok(alerts.some((t) => /the file is empty/i.test(t)));
             assert.ok(alerts.every((t) => /nothing was changed/i.test(t)));
-            const names = await page.locator('tbody b').allInnerTexts();
+            const listed = () => page.locator('tbody b').allInnerTexts();
+            const names = await becomes(listed, (all) => all.length === 3, 'what came in is listed');
             assert.deepEqual(names, ['dot-1', 'sheet-9', 'sheet-10']);
 
             // Sheets that hold nothing to lift say so at Lift, and offer no lifting.

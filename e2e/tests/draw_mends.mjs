@@ -1,6 +1,6 @@
 /** Lines mended at Draw: redrawn, calmed, pressed, bent and erased, by pen and mouse. */
 import assert from 'node:assert/strict';
-import { colourAt, nudge, onPage, openBrowser, saved } from '../browser.mjs';
+import { becomes, colourAt, nudge, onPage, openBrowser, saved } from '../browser.mjs';
 import { between, penOf, sheetWith } from '../drawing.mjs';
 
 const LEVEL = between([300, 900], [2100, 900]);
@@ -150,8 +150,11 @@ export const tests = {
             const gone = cut.every((l) => l.points.every((p) => Math.abs(p[0] - 600) > 10 || p[1] > 1000));
             assert.ok(gone, 'nothing is left where it passed');
             const spot = await onPage(page, sheet, [600, 900]);
-            for (let k = 0; k < 40 && (await colourAt(page, spot))[0] < 230; k++) await page.waitForTimeout(50);
-            assert.ok((await colourAt(page, spot))[0] > 230, 'nor is it seen');
+            await becomes(
+                () => colourAt(page, spot),
+                (c) => c[0] > 230,
+                'nor is it seen',
+            );
             await page.keyboard.press('Control+z');
             await saved(page);
             await page.getByRole('radio', { name: 'To crossings', exact: true }).click();
@@ -232,8 +235,7 @@ export const tests = {
                 return all.some((c) => c[2] > c[0] + 20);
             };
             assert.ok(white[2] <= white[0] + 20);
-            for (let k = 0; k < 40 && !(await bluish()); k++) await page.waitForTimeout(50);
-            assert.ok(await bluish(), 'the chart is seen');
+            await becomes(bluish, (is) => is, 'the chart is seen');
             await page.getByRole('button', { name: 'under', exact: true }).click();
             await page.getByRole('button', { name: 'over', exact: true }).waitFor();
             assert.deepEqual(troubles, []);

@@ -1,6 +1,6 @@
 /** The Draw station: ink by pen and mouse, on what was traced and on a bare sheet. */
 import assert from 'node:assert/strict';
-import { colourAt, demo, nudge, onPage, openBrowser, saved } from '../browser.mjs';
+import { becomes, colourAt, demo, nudge, onPage, openBrowser, saved } from '../browser.mjs';
 import { bareSheet, penOf } from '../drawing.mjs';
 
 const middle = (t) => [600 + 1100 * t, 900 - 420 * Math.sin(Math.PI * t)];
@@ -54,8 +54,7 @@ export const tests = {
                 const seen = await Promise.all([-1, 0, 1].map((d) => colourAt(page, [x, y + d])));
                 return Math.min(...seen.map((c) => c[0]));
             };
-            for (let k = 0; k < 60 && (await darkest()) >= 120; k++) await page.waitForTimeout(100);
-            assert.ok((await darkest()) < 120, `${await darkest()}`);
+            await becomes(darkest, (d) => d < 120, 'its ink is seen');
             await page.keyboard.press('Control+z');
             await saved(page);
             assert.equal((await view()).lines.length, 0);
@@ -86,6 +85,7 @@ export const tests = {
             const ys = level.points.map((p) => p[1]);
             assert.ok(Math.max(...ys) - Math.min(...ys) < 1, 'level');
             // A wavering hand that stays at its end.
+            await nudge(page, 'Straight, held still', -14);
             await page.mouse.move(...(await to(400, 900)));
             await page.mouse.down();
             for (let k = 1; k <= 20; k++) {
@@ -113,8 +113,11 @@ export const tests = {
             const { colour } = swatches.find((s) => s.name === 'Skin');
             const near = (c, d) => c.slice(0, 3).every((v, k) => Math.abs(v - d[k]) < 12);
             const place = await to(900, 560);
-            for (let k = 0; k < 40 && !near(await colourAt(page, place), colour); k++) await page.waitForTimeout(100);
-            assert.ok(near(await colourAt(page, place), colour), `${await colourAt(page, place)} of ${colour}`);
+            await becomes(
+                () => colourAt(page, place),
+                (c) => near(c, colour),
+                `${colour}`,
+            );
             // What was there lies over it.
             const crossing = await colourAt(page, await to(900, 400));
             assert.ok(crossing[0] < 110, `${crossing}`);
@@ -206,19 +209,13 @@ export const tests = {
                     [x0, y0, x1, y1],
                 );
             };
-            let rough = await seen();
-            for (let k = 0; k < 60 && rough.sum < 500; k++) {
-                await page.waitForTimeout(150);
-                rough = await seen();
-            }
-            assert.ok(rough.sum > 500, `${rough.sum} pixels of the rough`);
+            const rough = await becomes(seen, (s) => s.sum > 500, 'the rough is seen');
             assert.ok(rough.darkest > 150, `its darkest is ${rough.darkest}`);
             await page.reload();
             await chosen.waitFor();
             await page.waitForFunction(() => document.querySelector('[aria-label="Rough below"]')?.value !== '0');
             await chosen.selectOption({ label: 'none' });
-            for (let k = 0; k < 60 && (await seen()).sum > 0; k++) await page.waitForTimeout(100);
-            assert.equal((await seen()).sum, 0);
+            await becomes(seen, (s) => s.sum === 0, 'the rough is gone');
             // It is only looked at: nothing of it is handed off.
             const { lines } = await (await fetch(`${url}/api/drawings/${bare}/hand-off/drawing.json`)).json();
             assert.equal(lines.length, 0);
@@ -242,11 +239,10 @@ export const tests = {
             );
             const asked = page.waitForRequest((r) => r.url().endsWith(`/drawings/${bare}/commands`));
             await pen.down(places[0], 0.5);
-            await Promise.all(places.slice(1).map((p) => pen.move(p, 0.5)));
-            await pen.up(places[1500]);
+            await Promise.all([...places.slice(1).map((p) => pen.move(p, 0.5)), pen.up(places[1500])]);
             const { samples } = (await asked).postDataJSON().command;
-            assert.equal(samples.length, 1501);
             await saved(page);
+            assert.equal(samples.length, 1501);
             assert.equal((await view()).lines.length, 1);
             const strip = page.getByLabel('A strip to try the pen on');
             const inked = () =>

@@ -1,7 +1,7 @@
 /** A shot goes out: from its table, with the names that were told, under a report. */
 
 import assert from 'node:assert/strict';
-import { demo, getJson, openBrowser } from '../browser.mjs';
+import { becomes, demo, getJson, openBrowser } from '../browser.mjs';
 
 export const tests = {
     async 'a shot goes out from its table under the names that were told, frame by frame'(url) {
@@ -19,7 +19,11 @@ export const tests = {
             await frames.fill('0');
             await frames.press('Enter');
             await page.getByText('1 to 9999 frames').waitFor();
-            assert.equal(await frames.inputValue(), '3');
+            await becomes(
+                () => frames.inputValue(),
+                (v) => v === '3',
+                'what is',
+            );
 
             await page.getByRole('button', { name: /^Hand off \d+ drawing/ }).click();
             await page.waitForURL('**/hand-off');

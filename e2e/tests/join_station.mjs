@@ -1,6 +1,6 @@
 /** The Join station's tools: the leak test, spans, seams that show where they land. */
 import assert from 'node:assert/strict';
-import { colourAt, demo, demoDrawing, getJson, onPage, openAt, openBrowser, saved } from '../browser.mjs';
+import { becomes, colourAt, demo, demoDrawing, getJson, onPage, openAt, openBrowser, saved } from '../browser.mjs';
 
 async function traced(page, url, id) {
     await openAt(page, url, id, 'trace');
@@ -209,9 +209,11 @@ export const tests = {
             const after = await view();
             assert.notDeepEqual(after.lines, before.lines);
             assert.equal(after.undo, 'took a span away');
-            await page.waitForTimeout(800);
-            const [r, g, b] = await colourAt(page, place);
-            assert.ok(Math.min(r, g, b) > 170, `there is still ink: ${[r, g, b]}`);
+            await becomes(
+                () => colourAt(page, place),
+                (c) => Math.min(...c.slice(0, 3)) > 170,
+                'its ink is gone',
+            );
             await page.keyboard.press('Control+z');
             await saved(page);
             assert.deepEqual((await view()).lines, before.lines);

@@ -1,6 +1,6 @@
 /** The Lift station, control by control: each moves the picture, is saved, and can be undone. */
 import assert from 'node:assert/strict';
-import { colourAt, demoDrawing, getJson, nudge, onPage, openAt, openBrowser, saved } from '../browser.mjs';
+import { becomes, colourAt, demoDrawing, getJson, nudge, onPage, openAt, openBrowser, saved } from '../browser.mjs';
 
 export const tests = {
     async 'pencil comes back when it is not dropped, and goes again when it is sampled'(url) {
@@ -113,8 +113,7 @@ export const tests = {
             await page.mouse.up();
             await saved(page);
             await page.mouse.move(x, y - 200);
-            await page.waitForTimeout(700);
-            assert.ok(!(await isInk()), 'it is erased');
+            await becomes(isInk, (is) => !is, 'it is erased');
             assert.equal((await view()).by_hand.touches.length, 1);
             await page.getByRole('button', { name: 'Invert' }).click();
             await saved(page);

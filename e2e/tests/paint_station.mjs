@@ -2,7 +2,7 @@
 import assert from 'node:assert/strict';
 import { readFile } from 'node:fs/promises';
 import { PNG } from 'pngjs';
-import { colourAt, demo, getJson, onPage, openBrowser, saved } from '../browser.mjs';
+import { becomes, colourAt, demo, onPage, openBrowser, saved } from '../browser.mjs';
 import { sheetWith, step } from '../drawing.mjs';
 
 const ring = (x, y, r) =>
@@ -91,13 +91,11 @@ export const tests = {
             // Only lines, then only paint.
             const [x, y] = await onPage(page, size, [500, 500]);
             await page.mouse.move(5, 5);
+            const there = () => colourAt(page, [x, y]);
             await page.keyboard.press('u');
-            await page.waitForTimeout(100);
-            const paper = await colourAt(page, [x, y]);
+            await becomes(there, (c) => c[2] > 200, 'paper');
             await page.keyboard.press('u');
-            await page.waitForTimeout(100);
-            const paint = await colourAt(page, [x, y]);
-            assert.ok(paper[2] > 200 && paint[2] < 90, `${paper} ${paint}`);
+            await becomes(there, (c) => c[2] < 90, 'paint');
             assert.deepEqual(troubles, []);
         } finally {
             await close();
@@ -136,14 +134,20 @@ export const tests = {
             // Seen from afar a line lets some of what is beside it through.
             const onLine = await onPage(page, size, [1900, 700]);
             const isRed = ([r, g, b]) => r - g > 60 && g - b < 60;
-            for (let n = 0; n < 100 && !isRed(await colourAt(page, onLine)); n++) await page.waitForTimeout(30);
-            assert.ok(isRed(await colourAt(page, onLine)), 'the line has its colour');
+            await becomes(() => colourAt(page, onLine), isRed, 'the line has its colour');
             await drag(page, size, [[700, 700]]);
             view = await sheet.view();
             assert.equal(view.lines.filter((l) => l.swatch === 'kettle').length, 2);
             await page.keyboard.down('Shift');
             await drag(page, size, [[1900, 700]]);
             await page.keyboard.up('Shift');
+            // With Alt only from crossing to crossing.
+            await page.keyboard.down('Alt');
+            await drag(page, size, [[1900, 700]]);
+            await page.keyboard.up('Alt');
+            assert.equal((await sheet.view()).undo, 'coloured a span');
+            await page.keyboard.press('Control+z');
+            await saved(page);
             // By a direction of light.
             await take(page, 'Shell plate');
             await tool(page, 'Fill');
@@ -186,20 +190,21 @@ export const tests = {
             await page.waitForFunction(() => document.querySelector('[aria-label="Blue"]')?.value === '180');
             await editor.getByLabel('Chroma and lightness').press('ArrowUp');
             const steam = async () => (await model(url)).swatches.find((s) => s.name === 'Steam');
-            for (let n = 0; n < 300 && (await steam()).colour.join() === '60,120,180'; n++)
-                await page.waitForTimeout(50);
-            const lighter = (await steam()).colour;
-            assert.ok(lighter.every((v, k) => v >= [60, 120, 180][k]) && lighter.join() !== '60,120,180', `${lighter}`);
+            const { colour: lighter } = await becomes(steam, (s) => s.colour.join() !== '60,120,180');
+            assert.ok(
+                lighter.every((v, k) => v >= [60, 120, 180][k]),
+                `${lighter}`,
+            );
             // A tone is proposed from the base, darker.
             await editor.getByRole('button', { name: 'Shadow' }).click();
-            for (let n = 0; n < 300 && !(await steam()).tones.shadow; n++) await page.waitForTimeout(50);
-            assert.ok((await steam()).tones.shadow[1] < lighter[1]);
+            const { tones } = await becomes(steam, (s) => s.tones.shadow);
+            assert.ok(tones.shadow[1] < lighter[1]);
             await editor.getByLabel('Group').fill('Post');
             await editor.getByLabel('Group').press('Enter');
             await editor.getByLabel('Note').fill('only when it boils');
             await editor.getByLabel('Note').press('Enter');
             await editor.getByText('No drawing of the shot uses it.').waitFor();
-            for (let n = 0; n < 300 && (await steam()).note === ''; n++) await page.waitForTimeout(50);
+            await becomes(steam, (s) => s.note === 'only when it boils');
             const ids = async () => (await model(url)).swatches.map((s) => s.id);
             assert.equal(
                 (await ids()).indexOf('steam'),
@@ -211,8 +216,8 @@ export const tests = {
             const row = (name) => page.locator('li', { has: page.getByRole('button', { name, exact: true }) });
             await row('Shell plate').scrollIntoViewIfNeeded();
             await row('Skin').dragTo(row('Shell plate'));
-            for (let n = 0; n < 300 && (await ids())[0] !== 'skin'; n++) await page.waitForTimeout(50);
-            assert.deepEqual((await ids()).slice(0, 2), ['skin', 'shell-plate']);
+            const inOrder = await becomes(ids, ([first]) => first === 'skin');
+            assert.deepEqual(inOrder.slice(0, 2), ['skin', 'shell-plate']);
             assert.equal((await model(url)).swatches[0].group, 'Shell');
             // A pixel of a reference picture is its very colour.
             const png = new PNG({ width: 4, height: 1 });
@@ -232,17 +237,14 @@ export const tests = {
             assert.equal(await page.getByTestId('under-pointer').textContent(), '#fa8007');
             await page.getByRole('button', { name: 'Change Steam' }).click();
             await page.mouse.click(box.x + box.width * 0.37, box.y + box.height / 2);
-            for (let n = 0; n < 300 && (await steam()).colour[0] !== 250; n++) await page.waitForTimeout(50);
-            assert.deepEqual((await steam()).colour, [250, 128, 7]);
+            await becomes(steam, (s) => s.colour.join() === '250,128,7');
             await page.getByLabel('Close the reference picture').click();
             // Merged: what has the one takes the other, and the one is gone.
             await page.getByRole('button', { name: 'Change Sea wall' }).click();
             await editor.getByText('Used in 1 drawing').waitFor();
             await editor.getByLabel('Put in its place').selectOption('steam');
             await editor.getByRole('button', { name: 'Merge' }).click();
-            for (let n = 0; n < 200 && swatchAt(await sheet.view(), [500, 500]) !== 'steam'; n++)
-                await page.waitForTimeout(50);
-            assert.equal(swatchAt(await sheet.view(), [500, 500]), 'steam');
+            await becomes(sheet.view, (v) => swatchAt(v, [500, 500]) === 'steam');
             assert.ok(!(await ids()).includes('sea-wall'));
             // Out as a palette, and in again.
             await page.getByLabel('More of the colour model').click();
@@ -270,6 +272,12 @@ export const tests = {
             await page.getByLabel('Name of the tone').first().press('Enter');
             await page.getByRole('button', { name: 'Done' }).click();
             await page.getByRole('button', { name: 'Dusk', exact: true }).waitFor();
+            // Undo takes a change of the model back, and it is done again.
+            const dusk = page.getByRole('button', { name: 'Dusk', exact: true });
+            await page.keyboard.press('Control+z');
+            await dusk.waitFor({ state: 'detached' });
+            await page.getByRole('button', { name: 'Do again' }).click();
+            await dusk.waitFor();
             assert.deepEqual(troubles, []);
         } finally {
             await close();
@@ -343,9 +351,7 @@ export const tests = {
             await page.locator('summary', { hasText: 'More' }).last().click();
             await page.getByRole('button', { name: /^Paint B-\d+ to B-\d+$/ }).click();
             await page.getByText('Carry the paint').first().waitFor();
-            for (let n = 0; n < 400 && (await third.view()).info.progress.carried < 3; n++)
-                await page.waitForTimeout(50);
-            assert.equal((await third.view()).info.progress.carried, 3);
+            await becomes(third.view, (v) => v.info.progress.carried === 3);
             await page.goto(`${url}/#/`);
             await page.getByText('painted by carrying').waitFor();
             assert.deepEqual(troubles, []);

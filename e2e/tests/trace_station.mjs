@@ -1,6 +1,6 @@
 /** The Trace station: the live preview over the original, and tracing again that keeps what was made by hand. */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../browser.mjs';
+import { becomes, demoDrawing, getJson, nudge, openAt, openBrowser, saved } from '../browser.mjs';
 
 /** How many pixels of the canvas bear the loud tint. */
 const loud = (page) =>
@@ -12,15 +12,7 @@ const loud = (page) =>
         return n;
     });
 
-async function becomes(page, of, wanted) {
-    let now;
-    for (let i = 0; i < 100; i++) {
-        now = await of(page);
-        if (wanted(now)) return now;
-        await page.waitForTimeout(100);
-    }
-    assert.fail(`it did not change: ${now}`);
-}
+const shows = (page, of, wanted) => becomes(() => of(page), wanted, of.name);
 
 const told = (page) => page.getByTestId('traced').innerText();
 const solids = (text) => Number(/(\d+) solid/.exec(text)?.[1] ?? -1);
@@ -31,29 +23,29 @@ export const tests = {
         try {
             const { id } = await demoDrawing(url, 5);
             await openAt(page, url, id, 'trace');
-            const before = await becomes(page, told, (t) => solids(t) >= 0);
-            await becomes(page, loud, (n) => n > 3000);
+            const before = await shows(page, told, (t) => solids(t) >= 0);
+            await shows(page, loud, (n) => n > 3000);
             // What is broader than the widest line is a solid.
             const slider = page.getByLabel('Widest line', { exact: true });
             await slider.fill('0.7');
-            const after = await becomes(page, told, (t) => solids(t) > solids(before) + 2);
+            const after = await shows(page, told, (t) => solids(t) > solids(before) + 2);
             await saved(page);
             assert.equal((await getJson(url, `/drawings/${id}`)).recipes.trace.widest_line, 0.7);
             await slider.fill('4');
-            await becomes(page, told, (t) => t === before);
+            await shows(page, told, (t) => t === before);
             assert.notEqual(after, before);
             // Small pieces stay out.
-            const all = await becomes(page, loud, (n) => n > 3000);
+            const all = await shows(page, loud, (n) => n > 3000);
             await page.getByLabel('Smallest piece', { exact: true }).fill('2');
-            await becomes(page, loud, (n) => n < all);
+            await shows(page, loud, (n) => n < all);
             await page.getByLabel('Smallest piece', { exact: true }).fill('0');
             await saved(page);
             // Without the tint the lines are seen as ink.
             await page.keyboard.press('c');
-            await becomes(page, loud, (n) => n < 50);
+            await shows(page, loud, (n) => n < 50);
             await page.keyboard.press('c');
             await page.keyboard.press('0');
-            await becomes(page, loud, (n) => n > 1000);
+            await shows(page, loud, (n) => n > 1000);
             const light = (page) =>
                 page.evaluate(() => {
                     const canvas = document.querySelector('canvas');
@@ -63,9 +55,9 @@ export const tests = {
                         n += data[i] === 247 && data[i + 1] === 242 && data[i + 2] === 230 ? 1 : 0;
                     return n;
                 });
-            const shown = await becomes(page, light, (n) => n > 60);
+            const shown = await shows(page, light, (n) => n > 60);
             await page.getByLabel('Show middles and outlines').uncheck();
-            await becomes(page, light, (n) => n < shown / 2);
+            await shows(page, light, (n) => n < shown / 2);
             assert.deepEqual(troubles, []);
         } finally {
             await close();

@@ -1,6 +1,6 @@
 /** The Weight station: the lifted ink thicker and thinner, the strip of variants, the weight of traced lines. */
 import assert from 'node:assert/strict';
-import { demoDrawing, getJson, nudge, onPage, openAt, openBrowser, saved } from '../browser.mjs';
+import { becomes, demoDrawing, getJson, nudge, onPage, openAt, openBrowser, saved } from '../browser.mjs';
 
 /** How many pixels of the canvas are dark. */
 const dark = (page) =>
@@ -12,14 +12,7 @@ const dark = (page) =>
         return n;
     });
 
-async function darkBecomes(page, wanted) {
-    for (let i = 0; i < 60; i++) {
-        const n = await dark(page);
-        if (wanted(n)) return n;
-        await page.waitForTimeout(100);
-    }
-    assert.fail(`the ink on the canvas did not change: ${await dark(page)} dark pixels`);
-}
+const darkBecomes = (page, wanted) => becomes(() => dark(page), wanted, 'dark pixels');
 
 export const tests = {
     async 'the ink gets thicker by slider and by variant, thinner with a floor, and only where it is painted'(url) {

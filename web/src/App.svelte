@@ -2,6 +2,7 @@
     import { onMount, untrack } from 'svelte';
     import { bind } from './lib/actions/bind';
     import { page } from './lib/api';
+    import Enter from './lib/Enter.svelte';
     import Bench from './lib/Bench.svelte';
     import Background from './lib/parts/Background.svelte';
     import BringIn from './lib/parts/BringIn.svelte';
@@ -10,10 +11,14 @@
     import Notices from './lib/parts/Notices.svelte';
     import { follow, route } from './lib/state/route.svelte';
     import ShotTable from './lib/ShotTable.svelte';
+    import { access } from './lib/state/access.svelte';
     import { bench } from './lib/state/bench.svelte';
     import { colours } from './lib/state/colours.svelte';
     import { findings } from './lib/state/findings.svelte';
     import { settings } from './lib/state/inking.svelte';
+    import { lightTable } from './lib/state/lightTable.svelte';
+    import { play } from './lib/state/play.svelte';
+    import { people } from './lib/state/people.svelte';
     import { sheet } from './lib/state/sheet.svelte';
     import { shots } from './lib/state/shots.svelte';
 
@@ -31,7 +36,13 @@
     function leave() {
         page.closing = true;
         if (settings.pending) void settings.save();
+        people.leave();
     }
+    $effect(() => {
+        const { place } = route;
+        const shot = shots.current;
+        untrack(() => people.go(shot, place.at === 'drawing' ? place.id : null));
+    });
     sheet.beforeLeaving = () => (settings.pending ? settings.save() : Promise.resolve());
 
     $effect(() => colours.follow());
@@ -48,6 +59,21 @@
     });
     /** Which drawing lies on the bench: the same through all its steps. */
     const lying = $derived(sheet.view?.info.id);
+    /** Neighbours are flipped to at once: what is shown of them is fetched when the drawing has come. */
+    const FETCHED_AFTER = 600;
+    $effect(() => {
+        void [lying, lightTable.flipped];
+        if (lying === undefined || sheet.loading) return;
+        const soon = setTimeout(() => untrack(() => lightTable.prepare()), FETCHED_AFTER);
+        return () => clearTimeout(soon);
+    });
+    $effect(() => {
+        void [lying, route.place.at];
+        untrack(() => {
+            play.stop();
+            lightTable.leave();
+        });
+    });
     const shotOfLying = $derived(sheet.view?.shot);
     $effect(() => {
         void bench.station;
@@ -72,19 +98,30 @@
         if (shot && route.place.at === 'drawing') untrack(() => shots.look(shot));
     });
 
-    onMount(() => {
-        void shots.load().then(() => {
-            const first = shots.shot;
-            if (first && shots.current === null) shots.look(first.id);
-        });
+    onMount(() => void access.load());
+    $effect(() => {
+        if (access.locked) return;
+        untrack(() => void shots.load());
     });
 
     onMount(bind);
 </script>
 
-<svelte:window onblur={() => (bench.blink = false)} onpagehide={leave} onpageshow={() => (page.closing = false)} />
+<svelte:window
+    onblur={() => {
+        bench.blink = false;
+        lightTable.flipTo(0);
+    }}
+    onpagehide={leave}
+    onpageshow={() => {
+        page.closing = false;
+        people.go(shots.current, route.place.at === 'drawing' ? route.place.id : null);
+    }}
+/>
 
-{#if route.place.at === 'drawing'}
+{#if access.locked}
+    <Enter />
+{:else if route.place.at === 'drawing'}
     <Bench onbringin={() => devices.show()} />
 {:else}
     <ShotTable onbringin={() => devices.show()} />

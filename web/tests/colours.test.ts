@@ -23,6 +23,7 @@ vi.mock('../src/lib/api', async (original) => ({
 
 const { colours } = await import('../src/lib/state/colours.svelte');
 const { shots } = await import('../src/lib/state/shots.svelte');
+const { undoing } = await import('../src/lib/state/undoing.svelte');
 const { proposedTone, oklchOf, rgbOf } = await import('../src/lib/parts/oklch');
 
 const ids = () => server.model?.swatches.map((s) => s.id);
@@ -109,4 +110,28 @@ test('colours go through Oklch and come back, and proposed tones are darker or l
     expect(oklchOf(proposedTone([217, 182, 122], 'Light')).l).toBeGreaterThan(l);
     // What sRGB does not have comes as the nearest that it has, with its hue.
     expect(Math.abs(oklchOf(rgbOf({ l: 0.7, c: 0.4, h: 140 })).h - 140)).toBeLessThan(4);
+});
+
+test('changes of the model are undone and done again, many of one colour together, none that somebody changed since', async () => {
+    undoing.forget();
+    const now = () => server.model?.swatches.find((s) => s.id === 'skin');
+    const was = now()?.colour;
+    expect(undoing.undoes).toBe(null);
+    await colours.change('kettle', { name: 'Pot' });
+    vi.spyOn(performance, 'now').mockReturnValue(1e6);
+    for (const g of [10, 20, 30]) await colours.recolour('skin', null, [9, g, 9]);
+    expect([now()?.colour, undoing.undoes]).toEqual([[9, 30, 9], 'changed the colour model']);
+    // Pressed twice at once: the second waits for the first.
+    await Promise.all([undoing.undo(), undoing.undo()]);
+    expect([now()?.colour, server.model?.swatches.some((s) => s.name === 'Pot')]).toEqual([was, false]);
+    expect([undoing.undoes, undoing.redoes]).toEqual([null, 'changed the colour model']);
+    await undoing.redo();
+    await undoing.redo();
+    expect([now()?.colour, undoing.redoes]).toEqual([[9, 30, 9], null]);
+    // Somebody else's change is not written over.
+    server.model = { ...server.model!, swatches: server.model!.swatches.slice(0, 2) };
+    await shots.load();
+    await undoing.undo();
+    expect([server.model.swatches.length, undoing.undoes]).toEqual([2, null]);
+    vi.restoreAllMocks();
 });

@@ -15,6 +15,9 @@ const server = vi.hoisted(() => ({
     }[],
     drawings: new Map<number, unknown>(),
     away: false,
+    /** The revisions since which it was asked what others did, and how that is answered, if not with all. */
+    asked: [] as number[],
+    since: null as (() => Promise<unknown>) | null,
 }));
 
 vi.mock('../src/lib/api', () => {
@@ -32,6 +35,12 @@ vi.mock('../src/lib/api', () => {
             server.away
                 ? Promise.reject(new TypeError('nobody answers'))
                 : Promise.resolve(structuredClone(server.drawings.get(id))),
+        since: (id: number, revision: number) => {
+            server.asked.push(revision);
+            if (server.away) return Promise.reject(new TypeError('nobody answers'));
+            const whole = { told: 'whole', ...structuredClone(server.drawings.get(id) as object) };
+            return server.since?.() ?? Promise.resolve(whole);
+        },
         command: (id: number, revision: number, _: number, command: unknown) =>
             new Promise((answer, fail) => server.steps.push({ id, revision, command, answer, fail })),
     };
@@ -61,6 +70,8 @@ const step = (k: number) => ({ of: 'join', do: 'remove', line: k }) as Command;
 beforeEach(async () => {
     server.steps.length = 0;
     server.away = false;
+    server.asked.length = 0;
+    server.since = null;
     notices.list = [];
     server.drawings.set(1, view(1, 10)).set(2, view(2, 30));
     await sheet.open(1);
@@ -183,6 +194,27 @@ test('what others did is asked for until it is there', async () => {
     } finally {
         vi.useRealTimers();
     }
+});
+
+test('of what others did only the patch is taken over, and none that a step told already', async () => {
+    const answers: ((told: unknown) => void)[] = [];
+    server.since = () => new Promise((answer) => answers.push(answer));
+    sheet.hear(1, 11);
+    await settled();
+    expect(server.asked).toEqual([10]);
+    answers[0]!(patch(1, 11, [[1, 2, 3, 4]]));
+    await settled();
+    expect([sheet.view?.info.revision, sheet.takeChanged()]).toEqual([11, [1, 2, 3, 4]]);
+    // While it is asked, a step of one's own is answered with all up to there.
+    sheet.hear(1, 12);
+    const done = sheet.do(step(1));
+    await settled();
+    server.steps[0]!.answer(patch(1, 13));
+    await done;
+    answers[1]!(patch(1, 12, [[5, 6, 7, 8]]));
+    await settled();
+    expect([sheet.view?.info.revision, sheet.takeChanged()]).toEqual([13, null]);
+    expect(server.asked).toEqual([10, 11]);
 });
 
 test('a refused step is not told as saved', async () => {

@@ -46,7 +46,9 @@ vi.mock('../src/lib/api', () => {
 const { shots } = await import('../src/lib/state/shots.svelte');
 const { sheet } = await import('../src/lib/state/sheet.svelte');
 
-const drawing = (id: number, revision = 1) => ({ id, revision, name: `A-${id}` });
+/** The database of a test: its drawings are not those of another. */
+let database = 0;
+const drawing = (id: number, revision = 1) => ({ id, key: `${database} ${id}`, revision, name: `A-${id}` });
 const shot = (id: number, drawings: object[]) => ({
     id,
     revision: 0,
@@ -57,6 +59,7 @@ const shot = (id: number, drawings: object[]) => ({
 const caughtUp = vi.spyOn(sheet, 'catchUp').mockImplementation(() => Promise.resolve());
 
 beforeEach(async () => {
+    database++;
     server.productions = [
         { id: 1, shots: [shot(1, [drawing(1), drawing(2)]), shot(2, [])] },
         { id: 2, shots: [shot(3, [drawing(3)])] },
@@ -109,14 +112,27 @@ test('somebody elses step on the drawing on the bench is caught up with, ones ow
     shots.current = null;
     shots.look(1);
     sheet.view = { info: { id: 1, revision: 4 } } as never;
-    server.heard!({ what: 'drawing', id: 1, revision: 4 });
+    const progress = { lifted: true, join_open: 0, paint_open: 2, beyond: 0 };
+    const heard = (id: number, revision: number) =>
+        server.heard!({ what: 'drawing', id, revision, progress, by: 'ida' });
+    heard(1, 4);
     expect(caughtUp).not.toHaveBeenCalled();
     expect(server.loads).toBe(0);
-    server.heard!({ what: 'drawing', id: 1, revision: 5 });
+    heard(1, 5);
     expect(caughtUp).toHaveBeenCalledTimes(1);
-    // Of another drawing only the peg bar tells.
-    server.heard!({ what: 'drawing', id: 2, revision: 9 });
+    // Of another drawing only the peg bar tells, and nothing need be asked for.
+    heard(2, 9);
     expect(caughtUp).toHaveBeenCalledTimes(1);
+    expect(server.loads).toBe(0);
+    const listed = () => {
+        const d = shots.listed(2);
+        return [d?.revision, d?.progress.paint_open, d?.ready, d?.changed_by];
+    };
+    expect(listed()).toEqual([9, 2, false, 'ida']);
+    // A list that was asked for before does not undo it; a drawing that is not listed is asked for.
+    await shots.load();
+    expect(listed()).toEqual([9, 2, false, 'ida']);
+    heard(77, 1);
     expect(server.loads).toBe(2);
 });
 

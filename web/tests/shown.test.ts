@@ -48,6 +48,8 @@ function told(shown: Shown) {
         open: shown.open.of(KINDS),
         quiet: shown.quiet.of(KINDS),
         left: shown.left.of(KINDS),
+        counts: KINDS.map((k) => [shown.open.count(k), shown.quiet.count(k), shown.left.count(k)]),
+        used: Object.fromEntries(Object.entries(shown.used).filter(([, n]) => n !== 0)),
     };
 }
 

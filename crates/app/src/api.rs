@@ -10,7 +10,7 @@ use rhizograph_core::model::inking::Inking;
 use rhizograph_core::model::line::Made;
 use rhizograph_core::model::paint::{ColourModel, Swatch, Tone};
 use rhizograph_core::model::recipe::{LiftRecipe, Recipes, TraceRecipe, WeightRecipe};
-use rhizograph_core::model::verdict::Verdict;
+use rhizograph_core::model::verdict::{Kind, Verdict};
 use rhizograph_core::raster::window::Window;
 use rhizograph_core::scene::findings::Finding;
 use rhizograph_formats::hand_off::{Format, Packed};
@@ -75,6 +75,12 @@ pub struct Progress {
     #[serde(default)]
     pub used: BTreeMap<String, [usize; 2]>,
     pub settled: usize,
+    /// How many findings of each kind are open.
+    #[serde(default)]
+    pub open: BTreeMap<Kind, usize>,
+    /// How many of them can be settled without asking.
+    #[serde(default)]
+    pub sure: usize,
 }
 
 #[derive(Debug, Clone, Serialize, TS)]
@@ -95,6 +101,11 @@ pub struct DrawingInfo {
     pub hold: i32,
     /// Nothing is in the way any more.
     pub ready: bool,
+    /// When it was changed last, ms since 1970.
+    #[ts(type = "number")]
+    pub changed_at: i64,
+    /// Who changed it last; empty: nobody in particular.
+    pub changed_by: String,
 }
 
 #[derive(Debug, Clone, Serialize, TS)]
@@ -286,6 +297,122 @@ pub struct NewShot {
     pub production: i64,
     pub number: String,
     pub name: String,
+}
+
+/// What somebody may do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum Role {
+    /// All work.
+    Paint,
+    /// See everything, change nothing.
+    Look,
+}
+
+/// Whether a key is asked for here, and as what somebody came in.
+#[derive(Debug, Clone, Copy, Serialize, TS)]
+pub struct AccessTold {
+    pub guarded: bool,
+    pub role: Option<Role>,
+}
+
+#[derive(Debug, Deserialize, TS)]
+pub struct EnterRequest {
+    pub key: String,
+}
+
+/// What somebody is called, and their colour.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Me {
+    pub name: String,
+    pub colour: [u8; 3],
+}
+
+/// Where somebody is: in a shot, on a drawing of it.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Here {
+    #[ts(type = "number | null")]
+    pub shot: Option<i64>,
+    #[ts(type = "number | null")]
+    pub drawing: Option<i64>,
+}
+
+/// Somebody who is in a shot, or changed a drawing of it last. Without a colour one is made of the author.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct Person {
+    pub author: String,
+    pub name: String,
+    pub colour: Option<[u8; 3]>,
+    #[ts(type = "number | null")]
+    pub drawing: Option<i64>,
+    pub here: bool,
+}
+
+/// What something is to be called.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct GivenName {
+    pub name: String,
+}
+
+/// What a shot is to be called.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct ShotName {
+    pub number: String,
+    pub name: String,
+}
+
+/// What a drawing is to be called.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct Named {
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+}
+
+/// The drawings of a shot in the order in which they are to hang.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct NewOrder {
+    #[ts(type = "number[]")]
+    pub drawings: Vec<i64>,
+}
+
+/// What can be put away, and brought back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum PutAway {
+    Production,
+    Shot,
+    Drawing,
+}
+
+/// Something that was put away. `of`: the shot or production it belongs to.
+#[derive(Debug, Clone, Serialize, TS)]
+pub struct AwayTold {
+    pub what: PutAway,
+    #[ts(type = "number")]
+    pub id: i64,
+    pub name: String,
+    pub of: String,
+}
+
+/// What comes before the two pictures of a still: its sheet's size and resolution, every how many of its pixels are one
+/// (`2^level` each way), and how many bytes the first picture, that of the ink, has.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, TS)]
+pub struct StillFacts {
+    pub width: usize,
+    pub height: usize,
+    pub dpi: f64,
+    pub level: u32,
+    pub ink: usize,
+}
+
+/// Puts something away, or brings it back.
+#[derive(Debug, Clone, Deserialize, TS)]
+pub struct AwayRequest {
+    pub what: PutAway,
+    #[ts(type = "number")]
+    pub id: i64,
+    pub away: bool,
 }
 
 /// A bare sheet to draw on.
@@ -506,6 +633,8 @@ pub struct JobInfo {
     pub told: Vec<String>,
     /// How many files it made that can be had.
     pub files: usize,
+    /// How many of its steps stand that can be undone together.
+    pub steps: usize,
 }
 
 /// Why something was refused, and what that means for what was there.
@@ -530,10 +659,16 @@ pub enum Event {
         #[ts(type = "number")]
         revision: i64,
         progress: Progress,
+        /// Who changed it.
+        by: String,
     },
     Drawings,
     Jobs,
     Swatches,
+    /// Somebody came, went or is called otherwise.
+    People,
+    /// The database holds what a backup held: nothing that is shown or kept counts any more.
+    Restored,
 }
 
 /// What is in the way of handing off, told plainly.

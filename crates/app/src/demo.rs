@@ -2,7 +2,8 @@
 
 use crate::intake::{NewDrawing, blank};
 
-use crate::service::open::progress;
+use crate::progress;
+use rayon::prelude::*;
 use rhizograph_core::draw::{Follows, Pen, ink};
 use rhizograph_core::model::line::{Line, Made};
 use rhizograph_core::raster::ink::Ink;
@@ -50,8 +51,8 @@ pub fn photographed(number: usize) -> Result<(String, Vec<u8>), Error> {
 }
 
 /// All sheets of the demo shot, in order, with their names.
-pub fn sheets() -> impl Iterator<Item = Result<(String, Vec<u8>), Error>> {
-    (0..DRAWINGS).map(|n| Ok((file_name(n), scanned(n)?)))
+pub fn sheets() -> Result<Vec<(String, Vec<u8>)>, Error> {
+    (0..DRAWINGS).into_par_iter().map(|n| Ok((file_name(n), scanned(n)?))).collect()
 }
 
 /// The drawing that is inked by the strokes of the tablet, and its original: a bare sheet.
@@ -65,6 +66,6 @@ pub fn drawn() -> Result<(NewDrawing, Vec<u8>), Error> {
     }
     let sheet = &drawing.sheet;
     let bare = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
-    drawing.progress = progress(sheet, &Scene::of(sheet, &bare));
+    drawing.progress = progress::of(sheet, &Scene::of(sheet, &bare));
     Ok((drawing, bytes))
 }

@@ -1,8 +1,8 @@
 //! A file that comes in made a drawing: laid out by what can be told of the picture by itself.
 
 use crate::api::Progress;
-use rhizograph_core::geom::Pt;
-use rhizograph_core::intake::{Layout, by_itself};
+use crate::progress;
+use rhizograph_core::intake::{Layout, Marks, by_itself};
 use rhizograph_core::model::paint::ColourModel;
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::raster::ink::Ink;
@@ -33,6 +33,9 @@ pub struct NewDrawing {
     /// The swatches that its file brought.
     #[serde(default)]
     pub colours: ColourModel,
+    /// Which page of its file it is, from 1 on, and how many there are; 0: the file is one drawing.
+    #[serde(default)]
+    pub page: [u32; 2],
 }
 
 /// A bare sheet to draw on, with vector art without lines for its original. Errors: larger than any sheet, or without size.
@@ -58,13 +61,26 @@ pub fn blank(
 pub fn new_drawing(
     file_name: &str,
     bytes: &[u8],
-    pegs: Option<[Pt; 2]>,
+    pegs: Option<Marks>,
+) -> Result<NewDrawing, rhizograph_formats::Error> {
+    new_page(file_name, bytes, pegs, 0)
+}
+
+/// The same of a page of the file, from 1 on; 0: the first, if there are several.
+pub fn new_page(
+    file_name: &str,
+    bytes: &[u8],
+    pegs: Option<Marks>,
+    page: u32,
 ) -> Result<NewDrawing, rhizograph_formats::Error> {
     let began = Instant::now();
-    let input = rhizograph_formats::read(bytes, Reading::default())?;
+    let pages = rhizograph_formats::pages(bytes) as u32;
+    let page = if pages > 1 { [page.max(1), pages] } else { [0; 2] };
+    let input = rhizograph_formats::read(bytes, Reading { page: page[0], ..Reading::default() })?;
     let dpi = USUAL_DPI;
     let notes;
     let mut colours = ColourModel::default();
+    let mut far = Progress::default();
     let sheet = match input {
         Input::Raster(r) => {
             notes = r.notes;
@@ -81,20 +97,23 @@ pub fn new_drawing(
             let mut sheet;
             (sheet, colours, notes) = of_vector(v);
             sheet.traced = Some(Box::new(sheet.tracing()));
-            can_be_opened(&sheet, began)?;
+            far = can_be_opened(&sheet, began)?;
             sheet
         }
     };
     let stem = std::path::Path::new(file_name)
         .file_stem()
         .map_or_else(|| "drawing".into(), |s| s.to_string_lossy().into_owned());
-    let name: String = stem.chars().filter(|c| !c.is_control()).take(80).collect();
+    let mut name: String = stem.chars().filter(|c| !c.is_control()).take(74).collect();
+    if page[0] > 0 {
+        let _ = write!(name, "-{:02}", page[0]);
+    }
     let sha256 = Sha256::digest(bytes).iter().fold(String::new(), |mut s, b| {
         let _ = write!(s, "{b:02x}");
         s
     });
     let file_name = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
-    Ok(NewDrawing { name, file_name, sha256, notes, progress: Progress::default(), sheet, colours })
+    Ok(NewDrawing { name, file_name, sha256, notes, progress: far, sheet, colours, page })
 }
 
 /// The sheet of vector art, the swatches it names, and what of it is missing.
@@ -111,9 +130,9 @@ pub fn of_vector(v: Vector) -> (Sheet, ColourModel, Vec<String>) {
 const LONGEST_OPENING: Duration = Duration::from_millis(8500);
 const STORING_A_LINE: Duration = Duration::from_micros(80);
 
-/// Opens vector art as it will be opened to work on; its reading `began` before. Errors: it takes too long, or has more
-/// regions than are told apart.
-fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<(), rhizograph_formats::Error> {
+/// Opens vector art as it will be opened to work on, and tells how far it is; its reading `began` before. Errors: it takes
+/// too long, or has more regions than are told apart.
+fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<Progress, rhizograph_formats::Error> {
     let blank = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
     let scene = Scene::of(sheet, &blank);
     let too_much = |why: String| Err(rhizograph_formats::Error::TooMuch(why));
@@ -125,5 +144,5 @@ fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<(), rhizograph_formats
     if began.elapsed() + storing > LONGEST_OPENING {
         return too_much(format!("finding its {} regions takes too long to work on it", scene.regions.len()));
     }
-    Ok(())
+    Ok(progress::of(sheet, &scene))
 }

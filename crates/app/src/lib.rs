@@ -2,11 +2,14 @@
 //! [`http`] and [`cli`] are its two doors.
 
 pub mod api;
+mod background;
 pub mod cli;
 pub mod demo;
 pub mod http;
 pub mod intake;
 pub mod jobs;
+mod memory;
+pub mod progress;
 pub mod reader;
 pub mod service;
 pub mod store;

@@ -1,14 +1,19 @@
 //! The command line of `rhizograph`.
 
-use clap::{Parser, Subcommand};
-use rhizograph_app::cli::carry;
+use clap::{Parser, Subcommand, ValueEnum};
+use rhizograph_app::api::Role;
 use rhizograph_app::cli::prepare::{Asked, Error, Until, Write, prepare};
-use rhizograph_app::http::{Settings, serve};
+use rhizograph_app::cli::{backup, carry};
+use rhizograph_app::http::{Openness, Settings, serve};
 use rhizograph_app::jobs::work;
+use rhizograph_app::service::access;
+use rhizograph_app::store;
 use rhizograph_core::model::paint::Swatch;
 use rhizograph_core::model::recipe::Recipes;
+use std::net::IpAddr;
+use std::os::unix::process::CommandExt;
 use std::path::PathBuf;
-use std::process::ExitCode;
+use std::process::{Command, ExitCode};
 
 /// Pictures are large and come and go on many threads: this allocator gives their memory back at once.
 #[global_allocator]
@@ -20,6 +25,9 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 struct Arguments {
     #[command(subcommand)]
     what: What,
+    /// How long a file that comes in may take to be read, seconds.
+    #[arg(long, global = true, env = "RHIZOGRAPH_LONGEST_READING", default_value_t = 30, value_parser = clap::value_parser!(u64).range(1..=3600))]
+    longest_reading: u64,
 }
 
 #[derive(Subcommand)]
@@ -31,12 +39,53 @@ enum What {
         database_url: String,
         #[arg(long, default_value_t = 7411)]
         port: u16,
+        /// The address to listen on; others than this machine's own ask for a key.
+        #[arg(long, default_value = "127.0.0.1")]
+        address: IpAddr,
+        /// A certificate (PEM), to speak TLS.
+        #[arg(long, requires = "private_key")]
+        certificate: Option<PathBuf>,
+        /// Its private key (PEM).
+        #[arg(long, requires = "certificate")]
+        private_key: Option<PathBuf>,
+        /// A proxy in front speaks TLS, and says who asks (X-Forwarded-For).
+        #[arg(long)]
+        behind_proxy: bool,
+        /// A name by which the server is asked; without one, any.
+        #[arg(long)]
+        host: Vec<String>,
         /// The folder of the built front end.
         #[arg(long, default_value = "web/dist")]
         web: PathBuf,
         /// A folder that files may be handed off to.
         #[arg(long, env = "RHIZOGRAPH_OUT")]
         out: Option<PathBuf>,
+    },
+    /// Writes all that the database holds into a new folder, as it is at one moment; people go on working.
+    Backup {
+        folder: PathBuf,
+        /// PostgreSQL that the server keeps everything in.
+        #[arg(long, env = "DATABASE_URL")]
+        database_url: String,
+    },
+    /// Puts a backup into the database, all of it or nothing; servers that run show it at once.
+    Restore {
+        folder: PathBuf,
+        /// PostgreSQL that the server keeps everything in.
+        #[arg(long, env = "DATABASE_URL")]
+        database_url: String,
+        /// In the place of the drawings that are there.
+        #[arg(long)]
+        over: bool,
+    },
+    /// Makes a new key for a server that is open to a network, in the place of the one before.
+    Key {
+        /// What it lets somebody do.
+        #[arg(value_enum)]
+        role: KeyFor,
+        /// PostgreSQL that the server keeps everything in.
+        #[arg(long, env = "DATABASE_URL")]
+        database_url: String,
     },
     /// Works on what waits in the queue, beside the server or on another machine.
     Work {
@@ -106,6 +155,23 @@ enum What {
     },
 }
 
+/// What a key lets somebody do.
+#[derive(Clone, Copy, ValueEnum)]
+enum KeyFor {
+    Paint,
+    Look,
+}
+
+async fn new_key(role: KeyFor, database_url: String) -> Result<(), Box<dyn std::error::Error>> {
+    let pool = store::connect(&database_url).await?;
+    let role = match role {
+        KeyFor::Paint => Role::Paint,
+        KeyFor::Look => Role::Look,
+    };
+    println!("{}", access::new_key(&pool, role).await?);
+    Ok(())
+}
+
 fn read_recipe(path: Option<&PathBuf>) -> Result<Recipes, String> {
     let Some(path) = path else {
         return Ok(Recipes::default());
@@ -138,8 +204,7 @@ fn asked(
 
 fn write_demo(out: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
     std::fs::create_dir_all(out)?;
-    for sheet in rhizograph_app::demo::sheets() {
-        let (name, bytes) = sheet?;
+    for (name, bytes) in rhizograph_app::demo::sheets()? {
         std::fs::write(out.join(name), bytes)?;
     }
     Ok(())
@@ -165,9 +230,31 @@ fn run<E: std::fmt::Display>(what: impl Future<Output = Result<(), E>>) -> ExitC
     }
 }
 
+/// What the allocator asks for: after how many ms memory that was given back is the system's again; -1: never.
+const GIVEN_BACK: &str = "MIMALLOC_PURGE_DELAY";
+
+/// Begins anew as a process that keeps the memory of a picture for the next: fresh memory is cleared first, which takes long.
+/// Comes back where it is one already.
+fn keep_memory() -> Result<(), std::io::Error> {
+    if std::env::var_os(GIVEN_BACK).is_some() {
+        return Ok(());
+    }
+    let program = std::env::current_exe()?;
+    Err(Command::new(program).args(std::env::args_os().skip(1)).env(GIVEN_BACK, "-1").exec())
+}
+
 fn main() -> ExitCode {
-    match Arguments::parse().what {
-        What::Serve { database_url, port, web, out } => run(serve(Settings { database_url, port, web, out })),
+    let Arguments { what, longest_reading } = Arguments::parse();
+    rhizograph_app::reader::give_time(longest_reading);
+    match what {
+        What::Serve { database_url, port, address, certificate, private_key, behind_proxy, host, web, out } => {
+            let tls = certificate.zip(private_key).map(|(c, k)| [c, k]);
+            let open = Openness { address, tls, behind_proxy, hosts: host };
+            run(serve(Settings { database_url, port, open, web, out }))
+        }
+        What::Backup { folder, database_url } => run(backup::backup(folder, database_url)),
+        What::Restore { folder, database_url, over } => run(backup::restore(folder, database_url, over)),
+        What::Key { role, database_url } => run(new_key(role, database_url)),
         What::Work { database_url, out } => run(work(&database_url, out)),
         What::ReadFile { memory } => match rhizograph_app::reader::run(memory) {
             Ok(()) => ExitCode::SUCCESS,
@@ -181,6 +268,11 @@ fn main() -> ExitCode {
             }
         },
         What::Prepare { inputs, out, recipe, until, jobs, write, drops, swatches } => {
+            // Without that it takes longer, no more.
+            let kept = if inputs.len() > 1 { keep_memory() } else { Ok(()) };
+            if let Err(e) = kept {
+                eprintln!("rhizograph: memory is not kept from picture to picture: {e}");
+            }
             let asked = asked(recipe.as_ref(), until, write, (drops.as_ref(), swatches.as_ref()));
             match asked {
                 Ok(asked) => told(&inputs, prepare(&inputs, &out, &asked, jobs)),

@@ -16,6 +16,11 @@ fn a_drawing_goes_the_whole_way() {
 }
 
 #[test]
+fn the_demo_shot_goes_out_whole() {
+    drive("from_paper");
+}
+
+#[test]
 fn bad_input_is_told_and_changes_nothing() {
     drive("bad_input");
 }
@@ -28,6 +33,11 @@ fn every_screen_works_by_key_and_for_all_eyes() {
 #[test]
 fn sheets_are_brought_in_and_laid_out() {
     drive("intake_station");
+}
+
+#[test]
+fn layers_of_a_file_are_chosen() {
+    drive("layers");
 }
 
 #[test]
@@ -88,4 +98,14 @@ fn like_findings_are_decided_together_and_quiet_ones_ask_for_nothing() {
 #[test]
 fn a_shot_goes_out_from_its_table() {
     drive("hand_off");
+}
+
+#[test]
+fn a_shot_is_arranged_flipped_through_and_played() {
+    drive("whole_shot");
+}
+
+#[test]
+fn two_people_work_on_one_drawing() {
+    drive("several_people");
 }

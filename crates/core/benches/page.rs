@@ -5,10 +5,11 @@ use rhizograph_core::edit::{Command, FindingsStep, Given, JoinStep, plan};
 use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, pt};
+use rhizograph_core::intake::lay_out;
 use rhizograph_core::lift;
 use rhizograph_core::model::by_hand::ByHand;
 use rhizograph_core::model::line::{End, Form, Line, Made, piled};
-use rhizograph_core::model::recipe::{Edge, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
+use rhizograph_core::model::recipe::{Edge, IntakeRecipe, LiftRecipe, Polarity, TraceRecipe, WeightRecipe};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::raster::disc::grow;
@@ -78,6 +79,13 @@ static PAGE: LazyLock<Plane<Rgb>> = LazyLock::new(|| {
 fn a_copy_of_the_page(bencher: Bencher) {
     let page = &*PAGE;
     bencher.bench(|| black_box(page.data.clone()));
+}
+
+/// A page that lay askew, laid out.
+#[divan::bench(sample_count = 9)]
+fn a_lay_out(bencher: Bencher) {
+    let recipe = IntakeRecipe { straighten: 0.7, ..IntakeRecipe::default() };
+    bencher.with_inputs(|| PAGE.clone()).bench_values(|page| black_box(lay_out(page, &recipe).expect("it is a sheet")));
 }
 
 /// Even light, points, specks and drop-out: from a page to ink.

@@ -63,6 +63,7 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
     let (w, h) = ((pw * scale).round() as usize, (ph * scale).round() as usize);
     let pencil = construction(page.ink.width, page.ink.height, sheet.seed);
     let dust = dust(w, h, sheet.seed);
+    let (inked, drawn) = (within_reach(&page.ink), within_reach(&pencil));
     let mut out = Plane::new(w, h, [0u8; 3]);
     out.par_rows_mut().for_each(|(y, row)| {
         for (x, o) in row.iter_mut().enumerate() {
@@ -70,15 +71,8 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             let p = on_scan(q, pw, ph, -sheet.skew);
             // The lens spreads the light a little: five samples for one.
             let spread = 0.55;
-            let soft = |plane: &Plane<u8>| {
-                // Most of a sheet is bare: nothing within reach, nothing to spread.
-                let (u, v) = (p.x as i64, p.y as i64);
-                if (-2..=2)
-                    .all(|d| plane.get(u + d, v).is_none_or(|&a| a == 0) && plane.get(u, v + d).is_none_or(|&a| a == 0))
-                    && [(-1, -1), (1, -1), (-1, 1), (1, 1)]
-                        .iter()
-                        .all(|(i, j)| plane.get(u + i, v + j).is_none_or(|&a| a == 0))
-                {
+            let soft = |plane: &Plane<u8>, near: &Plane<bool>| {
+                if near.get(p.x as i64, p.y as i64) == Some(&false) {
                     return 0.0;
                 }
                 let around = [(spread, 0.0), (-spread, 0.0), (0.0, spread), (0.0, -spread)];
@@ -87,10 +81,10 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
             };
             let n = (y * w + x) as u64;
             let tone = 1.0 + 0.012 * wander(sheet.seed, p.x / 310.0 + 7.0) * wander(sheet.seed + 5, p.y / 270.0);
-            let ink = soft(&page.ink);
+            let ink = soft(&page.ink, &inked);
             // Pencil is grainy: the tooth of the paper takes it unevenly.
             let tooth = 0.72 + 0.28 * unit(mix(sheet.seed ^ 99).wrapping_add(n));
-            let blue = soft(&pencil) * tooth;
+            let blue = soft(&pencil, &drawn) * tooth;
             let speck = f64::from(dust.data[n as usize]) / 255.0;
             let through = if p.y < 15.0 * page_dpi / 25.4 { hole(p, pw, page_dpi / 25.4) } else { 0.0 };
             let grain = 2.3 * normal(mix(sheet.seed).wrapping_add(n));
@@ -109,6 +103,20 @@ pub fn scan(page: &Page, page_dpi: f64, sheet: Sheet) -> Plane<Rgb> {
         }
     });
     out
+}
+
+/// Where something of a plane lies within two pixels: most of a sheet is bare, with nothing to spread.
+fn within_reach(plane: &Plane<u8>) -> Plane<bool> {
+    let mut near = Plane::new(plane.width, plane.height, false);
+    near.par_rows_mut().for_each(|(y, row)| {
+        for v in y.saturating_sub(2)..(y + 3).min(plane.height) {
+            let reach = 2 - v.abs_diff(y);
+            for (x, _) in plane.row(v).iter().enumerate().filter(|(_, a)| **a > 0) {
+                row[x.saturating_sub(reach)..(x + reach + 1).min(plane.width)].fill(true);
+            }
+        }
+    });
+    near
 }
 
 /// The pencil lines a drawing is built on: masses, axes, the line of the ground.

@@ -1,6 +1,7 @@
 //! PNG out: ink with alpha, paint, label pictures, with the resolution written in.
 
 use crate::error::Error;
+use rayon::prelude::*;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::{Plane, Rgb};
 
@@ -17,7 +18,7 @@ fn write(
     let mut encoder = png::Encoder::new(&mut out, width as u32, height as u32);
     encoder.set_color(colour);
     encoder.set_depth(depth);
-    encoder.set_compression(png::Compression::Fast);
+    encoder.set_compression(png::Compression::Fastest);
     let ppm = (dpi / 0.0254).round() as u32;
     encoder.set_pixel_dims(Some(png::PixelDimensions { xppu: ppm, yppu: ppm, unit: png::Unit::Meter }));
     let mut writer = encoder.write_header().map_err(failed)?;
@@ -28,16 +29,14 @@ fn write(
 
 /// Ink on transparency, 8-bit RGBA.
 pub fn ink_png(ink: &Ink, dpi: f64) -> Result<Vec<u8>, Error> {
-    let w = ink.alpha.width;
-    let pixel = |(i, &a): (usize, &u8)| {
-        if a == 0 {
-            return [0; 4];
+    let mut seen = Plane::new(ink.alpha.width, ink.alpha.height, [0u8; 4]);
+    seen.par_rows_mut().for_each(|(y, row)| {
+        for (x, (p, &a)) in row.iter_mut().zip(ink.alpha.row(y)).enumerate().filter(|(_, (_, a))| **a > 0) {
+            let [r, g, b] = ink.colour_at(x, y);
+            *p = [r, g, b, a];
         }
-        let c = ink.colour_at(i % w, i / w);
-        [c[0], c[1], c[2], a]
-    };
-    let data: Vec<u8> = ink.alpha.data.iter().enumerate().flat_map(pixel).collect();
-    write(ink.alpha.width, ink.alpha.height, png::ColorType::Rgba, png::BitDepth::Eight, dpi, &data)
+    });
+    rgba_png(&seen, dpi)
 }
 
 /// 8-bit RGBA as it is.
@@ -71,8 +70,9 @@ pub fn jpeg(plane: &Plane<Rgb>, dpi: Option<f64>, quality: u8) -> Result<Vec<u8>
 
 /// The number of the region at each pixel, 16-bit grey.
 pub fn labels_png(labels: &Plane<u16>, dpi: f64) -> Result<Vec<u8>, Error> {
-    let data: Vec<u8> = labels.data.iter().flat_map(|v| v.to_be_bytes()).collect();
-    write(labels.width, labels.height, png::ColorType::Grayscale, png::BitDepth::Sixteen, dpi, &data)
+    let wide = labels.map(|v| v.to_be_bytes());
+    let data = wide.data.as_flattened();
+    write(labels.width, labels.height, png::ColorType::Grayscale, png::BitDepth::Sixteen, dpi, data)
 }
 
 #[cfg(test)]

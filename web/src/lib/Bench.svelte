@@ -9,12 +9,15 @@
     import { beside } from './geometry/beside';
     import type { Box } from './geometry/box';
     import Canvas from './canvas/Canvas.svelte';
+    import LightTable from './parts/LightTable.svelte';
+    import PlayStrip from './parts/PlayStrip.svelte';
     import CutEnds from './parts/CutEnds.svelte';
     import PegBar from './parts/PegBar.svelte';
     import ReferencePicture from './parts/ReferencePicture.svelte';
     import Shading from './parts/Shading.svelte';
     import RootOfStations from './parts/RootOfStations.svelte';
     import Tray from './parts/Tray.svelte';
+    import Who from './parts/Who.svelte';
     import ViewTurned from './parts/ViewTurned.svelte';
     import { go } from './state/route.svelte';
     import { alike } from './state/alike.svelte';
@@ -22,9 +25,12 @@
     import { findings } from './state/findings.svelte';
     import { settings } from './state/inking.svelte';
     import { intake } from './state/intake.svelte';
+    import { lightTable } from './state/lightTable.svelte';
+    import { play } from './state/play.svelte';
     import { probe } from './state/probe.svelte';
     import { sheet } from './state/sheet.svelte';
     import { shots } from './state/shots.svelte';
+    import { undoing } from './state/undoing.svelte';
     import { tray } from './tools';
     import { follow as followPoints } from './tools/points';
     import HandOff from './stations/HandOff.svelte';
@@ -104,16 +110,16 @@
             </span>
             <button
                 class="btn btn-ghost btn-sm btn-square"
-                disabled={!view?.undo}
-                onclick={() => sheet.undo()}
-                title={view?.undo ? `Undo: ${view.undo} (Ctrl Z)` : 'Nothing to undo'}
+                disabled={!undoing.undoes}
+                onclick={() => undoing.undo()}
+                title={undoing.undoes ? `Undo: ${undoing.undoes} (Ctrl Z)` : 'Nothing to undo'}
                 aria-label="Undo"><Undo2 size={18} /></button
             >
             <button
                 class="btn btn-ghost btn-sm btn-square"
-                disabled={!view?.redo}
-                onclick={() => sheet.redo()}
-                title={view?.redo ? `Do again: ${view.redo} (Ctrl Shift Z)` : 'Nothing to do again'}
+                disabled={!undoing.redoes}
+                onclick={() => undoing.redo()}
+                title={undoing.redoes ? `Do again: ${undoing.redoes} (Ctrl Shift Z)` : 'Nothing to do again'}
                 aria-label="Do again"><Redo2 size={18} /></button
             >
             <button
@@ -129,6 +135,7 @@
                 aria-label="Change the theme"
                 >{#if bench.theme === 'paper'}<Moon size={18} />{:else}<Sun size={18} />{/if}</button
             >
+            <Who />
         </div>
     </header>
     <main class="relative min-h-0 overflow-hidden bg-(--desk)">
@@ -215,6 +222,16 @@
                 onpointerleave={() => (bench.blink = false)}>Original <kbd class="key">Q</kbd></button
             >
         </div>
+        {#if lightTable.settings.on || play.running}
+            <div class="absolute top-14 right-3 grid justify-items-end gap-2">
+                {#if play.running}<PlayStrip />{/if}
+                {#if lightTable.settings.on && !play.running}<LightTable />{/if}
+            </div>
+        {/if}
+        {#if lightTable.flipped && !play.running}<span
+                class="pill pointer-events-none absolute top-14 left-1/2 -translate-x-1/2"
+                data-testid="flipped">{lightTable.flipped.name}</span
+            >{/if}
         {#if comparing && bench.wipe !== null && !bench.blink}
             <span class="pill pointer-events-none absolute top-14" style:right="calc({(1 - bench.wipe) * 100}% + 12px)"
                 >As scanned</span

@@ -1,4 +1,5 @@
 //! The program without the server.
 
+pub mod backup;
 pub mod carry;
 pub mod prepare;

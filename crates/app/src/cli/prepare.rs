@@ -1,6 +1,7 @@
 //! `rhizograph prepare`: from pictures to ink, lines, regions and a report, without a server or a database.
 
 use crate::intake::{USUAL_DPI, of_vector};
+use crate::memory;
 use crate::reader;
 use rhizograph_core::edit::{close, cut_all};
 use rhizograph_core::handoff::{HandOff, Leaving};
@@ -138,7 +139,8 @@ impl Brought {
 pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brought, Error> {
     let bytes = std::fs::read(path).map_err(|reason| Error::Read { path: path.to_owned(), reason })?;
     let core = |reason| Error::Core { path: path.to_owned(), reason };
-    let reading = reader::contents(&bytes, Reading::default());
+    let layer = recipes.intake.layer.clone();
+    let reading = reader::contents(&bytes, Reading { layer: layer.clone(), ..Reading::default() });
     let input = reading.map_err(|reason| Error::File { path: path.to_owned(), reason })?;
     drop(bytes);
     let mut recipes = recipes.clone();
@@ -151,8 +153,8 @@ pub(super) fn bring(path: &Path, recipes: &Recipes, until: Until) -> Result<Brou
             let dpi = raster.dpi.unwrap_or(USUAL_DPI);
             let original = [raster.rgb.width, raster.rgb.height];
             // A recipe that says nothing of it leaves it to the picture, as the server does.
-            if recipes.intake == IntakeRecipe::default() {
-                recipes.intake = by_itself(&raster.rgb, dpi, None);
+            if recipes.intake == (IntakeRecipe { layer: layer.clone(), ..IntakeRecipe::default() }) {
+                recipes.intake = IntakeRecipe { layer: layer.clone(), ..by_itself(&raster.rgb, dpi, None) };
             }
             let rgb = lay_out(raster.rgb, &recipes.intake).map_err(core)?;
             let (ink, _) = lift::lift(&rgb, &recipes.lift, &ByHand::default(), dpi).map_err(core)?;
@@ -295,7 +297,10 @@ fn write_all(
         drawn = sheet.visible_ink(lifted);
         &drawn
     };
-    write("ink.png", &raster_out::ink_png(ink, sheet.dpi).map_err(format)?)?;
+    let labels = results.scene.as_ref().map(|s| &s.regions.labels);
+    let regions = || labels.map(|l| raster_out::labels_png(l, sheet.dpi)).transpose();
+    let (ink_png, regions) = rayon::join(|| raster_out::ink_png(ink, sheet.dpi), regions);
+    write("ink.png", &ink_png.map_err(format)?)?;
     if until >= Until::Trace {
         let colour = |_: &Line| ink.colour;
         let art = Art::of_lines([sheet.width, sheet.height], sheet.dpi, &sheet.lines, &colour);
@@ -303,8 +308,8 @@ fn write_all(
         let json = drawing_json::lines_json(&sheet.lines, sheet.width, sheet.height, sheet.dpi);
         write("lines.json", json.map_err(format)?.as_bytes())?;
     }
-    if let Some(scene) = &results.scene {
-        write("regions.png", &raster_out::labels_png(&scene.regions.labels, sheet.dpi).map_err(format)?)?;
+    if let Some(png) = regions.map_err(format)? {
+        write("regions.png", &png)?;
     }
     let report = report(sheet, results, steps);
     write("report.json", format!("{report:#}").as_bytes())
@@ -360,10 +365,7 @@ const MEMORY_OF_ONE: u64 = 1_200_000_000;
 /// How many pictures are prepared at a time where nobody says: one a core, as far as memory allows.
 fn usual_jobs() -> usize {
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let told = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
-    let free =
-        told.lines().find_map(|l| l.strip_prefix("MemAvailable:")?.trim().strip_suffix("kB")?.trim().parse().ok());
-    let fit = free.map_or(1, |kib: u64| kib * 1024 / MEMORY_OF_ONE);
+    let fit = memory::free() / MEMORY_OF_ONE;
     cores.min(fit.max(1) as usize)
 }
 

@@ -1,7 +1,10 @@
 //! Only the program's own pages may use the API: requests under another host name (a rebound DNS name) are refused, and
-//! writing needs the page's own origin and a header that no foreign form can send.
+//! writing needs the page's own origin and a header that no foreign form can send. Where the server is open to a network,
+//! whoever asks has shown a key.
 
-use crate::api::Refusal;
+use super::access::COOKIE;
+use crate::api::{Refusal, Role};
+use crate::service::access::Access;
 use rocket::fairing::{Fairing, Info, Kind};
 use rocket::http::uri::Origin;
 use rocket::http::{Method, Status};
@@ -18,23 +21,79 @@ const POLICY: &str = "default-src 'self'; img-src 'self' blob: data:; style-src 
 /// The header that the front end sends with every write.
 pub const OWN_HEADER: &str = "x-rhizograph";
 
-fn is_loopback(host: &str) -> bool {
+pub fn is_loopback(host: &str) -> bool {
     let port = ["127.0.0.1", "localhost", "[::1]"].iter().find_map(|name| host.strip_prefix(name));
     port.is_some_and(|port| {
         port.is_empty() || port.strip_prefix(':').is_some_and(|p| p.len() <= 5 && p.bytes().all(|b| b.is_ascii_digit()))
     })
 }
 
-fn refusal(request: &Request<'_>) -> bool {
-    let host = request.headers().get_one("host").unwrap_or("");
-    if !is_loopback(host) {
-        return true;
+/// Why a request is refused.
+#[derive(Clone, Copy)]
+enum Why {
+    Foreign,
+    NoKey,
+    OnlyLooks,
+}
+
+/// What somebody asks for who is not in yet.
+const BEFORE: [[&str; 2]; 2] = [["api", "access"], ["api", "enter"]];
+
+/// What is asked with a body and changes nothing: the last part of its path.
+const LOOKS: [&str; 10] = ["enter", "leave", "here", "glance", "strip", "leak", "span", "landing", "tried", "lines"];
+
+/// Whether a request changes nothing, however often it is made.
+pub fn looks(method: Method, path: &[&str]) -> bool {
+    match method {
+        Method::Get | Method::Head => true,
+        Method::Post => match path {
+            [.., "hand-off", "names"] => true,
+            [.., last] => LOOKS.contains(last),
+            [] => false,
+        },
+        _ => false,
     }
-    if matches!(request.method(), Method::Get | Method::Head) {
-        return false;
+}
+
+async fn refusal(request: &Request<'_>) -> Option<Why> {
+    let access = request.rocket().state::<Access>()?;
+    // Over HTTP/2 the name stands in the address.
+    let host = request.headers().get_one("host").map(str::to_owned);
+    let host = host.or_else(|| request.host().map(ToString::to_string)).unwrap_or_default();
+    let host = host.as_str();
+    let name = host.rsplit_once(':').map_or(host, |(name, _)| name);
+    let is_known = if access.guarded {
+        access.hosts.is_empty() || access.hosts.iter().any(|h| h == host || h == name) || is_loopback(host)
+    } else {
+        is_loopback(host)
+    };
+    if !is_known {
+        return Some(Why::Foreign);
     }
-    let own = request.headers().get_one("origin").is_none_or(|o| o == format!("http://{host}"));
-    !own || request.headers().get_one(OWN_HEADER).is_none()
+    if !matches!(request.method(), Method::Get | Method::Head) {
+        let is_own = |o: &str| {
+            o.strip_prefix("http://") == Some(host) || (access.guarded && o.strip_prefix("https://") == Some(host))
+        };
+        let own = request.headers().get_one("origin").is_none_or(is_own);
+        if !own || request.headers().get_one(OWN_HEADER).is_none() {
+            return Some(Why::Foreign);
+        }
+    }
+    // As the routes read it: decoded, without what is empty.
+    let path: Vec<&str> = request.uri().path().segments().collect();
+    if !access.guarded || path.first() != Some(&"api") || BEFORE.iter().any(|b| path == *b) {
+        return None;
+    }
+    let role = match request.cookies().get(COOKIE) {
+        Some(cookie) => access.role(cookie.value()).await,
+        None => None,
+    };
+    match role {
+        Some(Role::Paint) => None,
+        Some(Role::Look) if looks(request.method(), &path) => None,
+        Some(Role::Look) => Some(Why::OnlyLooks),
+        None => Some(Why::NoKey),
+    }
 }
 
 #[rocket::async_trait]
@@ -65,9 +124,13 @@ impl Fairing for Guard {
     }
 
     async fn on_request(&self, request: &mut Request<'_>, _: &mut Data<'_>) {
-        if refusal(request) {
+        if let Some(why) = refusal(request).await {
             request.set_method(Method::Get);
-            request.set_uri(Origin::path_only("/refused"));
+            request.set_uri(Origin::path_only(match why {
+                Why::Foreign => "/refused",
+                Why::NoKey => "/refused/key",
+                Why::OnlyLooks => "/refused/looks",
+            }));
         }
     }
 }
@@ -82,32 +145,26 @@ fn refused() -> (Status, Json<Refusal>) {
     (Status::Forbidden, Json(told))
 }
 
-pub fn routes() -> Vec<Route> {
-    routes![refused]
+#[get("/refused/key")]
+fn no_key() -> (Status, Json<Refusal>) {
+    let told = Refusal {
+        error: "this server asks for a key".into(),
+        advice: "Nothing was changed. Open its page and show the key.".into(),
+        revision: None,
+    };
+    (Status::Unauthorized, Json(told))
 }
 
-#[cfg(test)]
-mod tests {
-    use super::is_loopback;
+#[get("/refused/looks")]
+fn only_looks() -> (Status, Json<Refusal>) {
+    let told = Refusal {
+        error: "with this key everything can be looked at, and nothing changed".into(),
+        advice: "Nothing was changed. The key for painting lets you in to work.".into(),
+        revision: None,
+    };
+    (Status::Forbidden, Json(told))
+}
 
-    #[test]
-    fn only_loopback_names_are_own() {
-        for own in ["127.0.0.1:7411", "localhost", "[::1]:7411", "[::1]", "localhost:80"] {
-            assert!(is_loopback(own), "{own}");
-        }
-        for other in [
-            "",
-            "evil.example",
-            "127.0.0.1.evil.example",
-            "localhost.evil.example:7411",
-            "[::2]",
-            "[::1]evil",
-            "[::1]:7411@evil",
-            "127.0.0.1:7500@evil",
-            "localhost:80x",
-            "127.0.0.1:999999",
-        ] {
-            assert!(!is_loopback(other), "{other}");
-        }
-    }
+pub fn routes() -> Vec<Route> {
+    routes![refused, no_key, only_looks]
 }

@@ -45,7 +45,7 @@ async fn carry(
         return Err(nobody().into());
     }
     let settings = Settings::Carry(Carriage { from: id, back });
-    queue::add(&bench.pool, shot, "Carry the paint", &settings, &drawings, &[]).await?;
+    queue::add_for(&bench.pool, (shot, &author.0), "Carry the paint", &settings, &drawings, &[]).await?;
     Ok(Json(CarryTold::Begun { drawings: drawings.len() }))
 }
 
@@ -84,7 +84,7 @@ async fn read_colours(name: &str, body: Data<'_>) -> Answer<ColourModel> {
 
 /// Puts one swatch in the place of another in all drawings of the shot, in the background.
 #[post("/shots/<shot>/replace", data = "<request>")]
-async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answer<i64> {
+async fn replace(bench: &Shared, author: Author, shot: i64, request: Json<ShotReplace>) -> Answer<i64> {
     let settings = request.into_inner();
     let known = store::paints(&bench.pool, shot).await.map_err(Error::of_shot)?;
     if let Some(by) = settings.by.as_ref().filter(|by| !known.contains(by)) {
@@ -99,7 +99,8 @@ async fn replace(bench: &Shared, shot: i64, request: Json<ShotReplace>) -> Answe
         return Err(Error::Asked("no drawing of the shot has it".into()).into());
     }
     let settings = Settings::Replace(settings);
-    Ok(Json(queue::add(&bench.pool, shot, "Replace a swatch", &settings, &drawings, &[]).await?))
+    let asked = (shot, author.0.as_str());
+    Ok(Json(queue::add_for(&bench.pool, asked, "Replace a swatch", &settings, &drawings, &[]).await?))
 }
 
 pub fn all() -> Vec<Route> {

@@ -1,31 +1,33 @@
 //! The routes under `/api`.
 
 use crate::api::{
-    AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, DrawingView, Event, GlanceRequest, GlanceTold,
-    JobInfo, LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, PlaceRequest,
-    ProductionInfo, Refusal, RegisterRequest, ShotLift, SpanTold, StepRequest, StepTold, StripRequest, TriedTold,
-    TryRequest,
+    AlikeTold, BroughtIn, CommandRequest, DecidedTold, Delivery, Event, GlanceRequest, GlanceTold, JobInfo,
+    LandingRequest, LandingTold, LeakTold, LinesRequest, NewBlank, NewProduction, NewShot, PlaceRequest,
+    ProductionInfo, Refusal, RegisterRequest, ShotLift, SpanTold, StepRequest, StepTold, StillFacts, StripRequest,
+    TriedTold, TryRequest,
 };
-use crate::intake::blank;
+use crate::intake::{NewDrawing, blank};
 use crate::jobs::queue;
 use crate::reader;
 use crate::service::error::Error;
 use crate::service::events::Events;
 use crate::service::steps::Asker;
 use crate::service::{Bench, Turn, pictures};
-use crate::store;
+use crate::store::{self, Still, arranging};
 use rhizograph_core::geom::Pt;
-use rhizograph_core::intake::find_corners;
+use rhizograph_core::intake::{Marks, find_corners};
 use rhizograph_core::model::line::Line;
+use rhizograph_core::model::recipe::FileLayer;
 use rhizograph_core::raster::window::Window;
 use rhizograph_formats::{MOST_BYTES, raster_out};
 use rocket::data::ByteUnit;
 use rocket::form::FromForm;
 use rocket::http::{ContentType, Header, Status};
 use rocket::request::{FromRequest, Outcome};
+use rocket::response::content::RawJson;
 use rocket::response::stream::{Event as Sse, EventStream};
 use rocket::serde::json::Json;
-use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, delete, get, post, routes};
+use rocket::{Catcher, Data, Request, Responder, Route, State, catch, catchers, get, post, routes};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::Semaphore;
@@ -53,6 +55,8 @@ impl From<Error> for Refused {
             Error::NoDrawing | Error::NoShot | Error::NoProduction | Error::NoJob => {
                 (Status::NotFound, "Nothing was changed. It may have been taken out by somebody else.", None)
             }
+            Error::NoKey => (Status::Unauthorized, "Ask whoever runs the server for it.", None),
+            Error::TooManyTries => (Status::TooManyRequests, "Wait a minute, then try again.", None),
             Error::Overtaken => (Status::TooManyRequests, "Nothing was changed. The newest is on its way.", None),
             Error::Conflict { revision, meanwhile } => {
                 let advice = format!(
@@ -121,9 +125,12 @@ pub struct File {
     keep: Header<'static>,
 }
 
+fn kept(keep: bool) -> Header<'static> {
+    Header::new("Cache-Control", if keep { "private, max-age=31536000, immutable" } else { "no-store" })
+}
+
 pub(super) fn file(bytes: Vec<u8>, kind: ContentType, keep: bool) -> File {
-    let keep = Header::new("Cache-Control", if keep { "private, max-age=31536000, immutable" } else { "no-store" });
-    File { bytes, kind, keep }
+    File { bytes, kind, keep: kept(keep) }
 }
 
 #[get("/productions")]
@@ -196,24 +203,64 @@ async fn add_drawing(
     }
     let name = named(name, "a file")?;
     let _room = entrance.0.acquire_many(size.0).await.map_err(|_| Error::BrokeOff)?;
-    let read = body
-        .open(ByteUnit::from(MOST_BYTES))
-        .into_bytes()
-        .await
-        .map_err(|_| Error::Asked("the upload broke off".into()))?;
-    if !read.is_complete() {
-        let too_large = rhizograph_formats::Error::TooLarge { has: MOST_BYTES + 1, most: MOST_BYTES };
-        return Err(Error::Format(too_large).into());
-    }
-    let bytes = read.into_inner();
+    let bytes = uploaded(body).await?;
     let pegs = store::pegs_of_shot(&bench.pool, shot).await?;
     // The reader has places of its own.
+    let reading = tokio::task::spawn_blocking(move || (drawings_of(&name, &bytes, pegs), bytes));
+    let (drawings, bytes) = reading.await.map_err(|_| Error::BrokeOff)?;
+    let drawings = drawings.map_err(Error::File)?;
+    let id = store::add_drawings(&bench.pool, shot, &drawings, &bytes).await.map_err(Error::of_shot)?;
+    events.tell(shot, Event::Drawings);
+    let mut notes: Vec<String> = drawings.iter().flat_map(|d| d.notes.clone()).collect();
+    if drawings.len() > 1 {
+        notes.insert(0, format!("its {} pages are a drawing each", drawings.len()));
+    }
+    Ok(Json(BroughtIn { id, notes }))
+}
+
+/// A file that is sent, up to the most that is read.
+async fn uploaded(body: Data<'_>) -> Result<Vec<u8>, Error> {
+    let read = body.open(ByteUnit::from(MOST_BYTES)).into_bytes().await;
+    let read = read.map_err(|_| Error::Asked("the upload broke off".into()))?;
+    if !read.is_complete() {
+        return Err(Error::Format(rhizograph_formats::Error::TooLarge { has: MOST_BYTES + 1, most: MOST_BYTES }));
+    }
+    Ok(read.into_inner())
+}
+
+/// Hangs a new scan of a drawing in its place; what was done by hand is kept where it still lies on ink. The old one is taken
+/// out, and can be brought back.
+#[post("/drawings/<id>/scan?<name>", data = "<body>")]
+async fn rescan(
+    bench: &Shared,
+    events: &State<Events>,
+    entrance: &State<Entrance>,
+    size: Megabytes,
+    id: i64,
+    name: &str,
+    body: Data<'_>,
+) -> Answer<BroughtIn> {
+    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
+    let name = named(name, "a file")?;
+    let _room = entrance.0.acquire_many(size.0).await.map_err(|_| Error::BrokeOff)?;
+    let bytes = uploaded(body).await?;
+    let pegs = store::pegs_of_shot(&bench.pool, shot).await?;
     let reading = tokio::task::spawn_blocking(move || (reader::drawing(&name, &bytes, pegs), bytes));
     let (drawing, bytes) = reading.await.map_err(|_| Error::BrokeOff)?;
-    let drawing = drawing.map_err(Error::File)?;
-    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await.map_err(Error::of_shot)?;
+    let (drawing, bytes) = bench.rescanned(id, drawing.map_err(Error::File)?, bytes).await?;
+    let new = arranging::replace(&bench.pool, id, &drawing, &bytes).await.map_err(Error::of_drawing)?;
+    bench.forget(id);
     events.tell(shot, Event::Drawings);
-    Ok(Json(BroughtIn { id, notes: drawing.notes }))
+    Ok(Json(BroughtIn { id: new, notes: drawing.notes }))
+}
+
+/// The drawings of a file: one for each of its pages.
+fn drawings_of(name: &str, bytes: &[u8], pegs: Option<Marks>) -> Result<Vec<NewDrawing>, reader::Error> {
+    let mut drawings = vec![reader::drawing(name, bytes, pegs)?];
+    for page in 2..=drawings[0].page[1] {
+        drawings.push(reader::page(name, bytes, pegs, page)?);
+    }
+    Ok(drawings)
 }
 
 /// Hangs a bare sheet in a shot.
@@ -226,19 +273,40 @@ async fn add_blank(bench: &Shared, events: &State<Events>, shot: i64, request: J
         return Err(Error::Core(out).into());
     }
     let (drawing, bytes) = blank(&name, [width, height], dpi).map_err(Error::Format)?;
-    let id = store::add_drawing(&bench.pool, shot, &drawing, &bytes).await.map_err(Error::of_shot)?;
+    let id = store::add_drawings(&bench.pool, shot, &[drawing], &bytes).await.map_err(Error::of_shot)?;
     events.tell(shot, Event::Drawings);
     Ok(Json(BroughtIn { id, notes: Vec::new() }))
 }
 
 #[get("/drawings/<id>")]
-async fn drawing(bench: &Shared, id: i64, author: Author) -> Answer<DrawingView> {
-    Ok(Json(bench.view(id, author.0).await?))
+async fn drawing(bench: &Shared, id: i64, author: Author) -> Result<RawJson<Vec<u8>>, Refused> {
+    let view = bench.view(id, author.0).await?;
+    // Thousands of lines are written apart: others do not wait for it.
+    let written = tokio::task::spawn_blocking(move || serde_json::to_vec(&view)).await.map_err(|_| Error::BrokeOff)?;
+    Ok(RawJson(written.map_err(|_| Error::BrokeOff)?))
+}
+
+/// Somebody may look at a drawing next: it is opened by then. Answers at once, since a page has few connections.
+#[get("/drawings/<id>/soon")]
+async fn soon(bench: &Shared, id: i64) -> Answer<()> {
+    let bench = Arc::clone(bench);
+    tokio::spawn(async move {
+        // What cannot be opened is told to whoever asks for it.
+        let _ = bench.open_ahead(id).await;
+    });
+    Ok(Json(()))
+}
+
+/// What changed since a revision that is shown, with its numbering of regions.
+#[get("/drawings/<id>/since?<revision>&<numbering>")]
+async fn since(bench: &Shared, id: i64, revision: i64, numbering: u64, author: Author) -> Answer<StepTold> {
+    Ok(Json(bench.since(id, author.asks(revision, numbering)).await?))
 }
 
 pub(super) fn answer(events: &Events, (shot, told): (i64, StepTold)) -> Json<StepTold> {
     let info = &told.frame().info;
-    events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress: info.progress.clone() });
+    let (progress, by) = (info.progress.clone(), info.changed_by.clone());
+    events.tell(shot, Event::Drawing { id: info.id, revision: info.revision, progress, by });
     Json(told)
 }
 
@@ -330,6 +398,17 @@ impl<'r> FromRequest<'r> for At {
     }
 }
 
+/// The layer of a file that a kind of picture names, `layer-0` the topmost.
+fn layer_of(kind: &str) -> Option<FileLayer> {
+    kind.strip_prefix("layer-")?.parse().ok().map(|n| FileLayer::Numbers(vec![n]))
+}
+
+/// The names of the layers of a drawing's file, the topmost first; none of a file without such.
+#[get("/drawings/<id>/layers")]
+async fn layers(bench: &Shared, id: i64) -> Answer<Vec<String>> {
+    Ok(Json(bench.layers(id).await?))
+}
+
 #[get("/drawings/<id>/pictures/<kind>?<part..>")]
 async fn picture(bench: &Shared, id: i64, kind: &str, part: Part, at: At) -> Result<File, Refused> {
     let Part { x, y, width, height, level } = part;
@@ -357,7 +436,11 @@ async fn picture(bench: &Shared, id: i64, kind: &str, part: Part, at: At) -> Res
             let bytes = bench.heavy(id, Turn::Look, move || raster_out::ink_png(&part, 300.0)).await?;
             (Some(revision), bytes.map_err(Error::Format)?)
         }
-        _ => return Err(Error::Asked(format!("there is no picture {kind}")).into()),
+        _ => {
+            let layer = layer_of(kind).ok_or_else(|| Error::Asked(format!("there is no picture {kind}")))?;
+            let (revision, layer) = bench.layer(id, layer).await?;
+            (Some(revision), bench.heavy(id, Turn::Look, move || pictures::original(&layer, window)).await??)
+        }
     };
     // The browser keeps what is named by the state that is shown: a step may have been done since.
     let is_as_shown = revision.is_none() || at.0.is_none() || at.0 == revision;
@@ -367,6 +450,13 @@ async fn picture(bench: &Shared, id: i64, kind: &str, part: Part, at: At) -> Res
 #[get("/drawings/<id>/thumbnail")]
 async fn thumbnail(bench: &Shared, id: i64) -> Result<File, Refused> {
     Ok(file(bench.thumbnail(id).await?, ContentType::PNG, true))
+}
+
+#[get("/drawings/<id>/still")]
+async fn still(bench: &Shared, id: i64) -> Result<File, Refused> {
+    let Still { facts, ink, paint } = bench.still(id).await?;
+    let told = told_with(&StillFacts { ink: ink.len(), ..facts }, &[&ink, &paint])?;
+    Ok(File { keep: kept(true), ..told })
 }
 
 /// What is told, as its length in four bytes (low byte first) and JSON; then pixels.
@@ -453,7 +543,7 @@ async fn jobs(bench: &Shared, shot: i64) -> Answer<Vec<JobInfo>> {
 }
 
 #[post("/shots/<shot>/lift", data = "<request>")]
-async fn lift_shot(bench: &Shared, shot: i64, request: Json<ShotLift>) -> Answer<i64> {
+async fn lift_shot(bench: &Shared, author: Author, shot: i64, request: Json<ShotLift>) -> Answer<i64> {
     let settings = request.into_inner();
     settings.lift.check().and(settings.weight.check()).and(settings.trace.check()).map_err(Error::Core)?;
     if !store::shot_exists(&bench.pool, shot).await? {
@@ -463,8 +553,8 @@ async fn lift_shot(bench: &Shared, shot: i64, request: Json<ShotLift>) -> Answer
     if drawings.is_empty() {
         return Err(Error::Asked("there is no drawing in this shot yet".into()).into());
     }
-    let job = queue::add(&bench.pool, shot, "Lift the shot", &queue::Settings::Lift(settings), &drawings, &[]).await?;
-    Ok(Json(job))
+    let (asked, settings) = ((shot, author.0.as_str()), queue::Settings::Lift(settings));
+    Ok(Json(queue::add_for(&bench.pool, asked, "Lift the shot", &settings, &drawings, &[]).await?))
 }
 
 #[post("/shots/<shot>/deliver", data = "<request>")]
@@ -551,15 +641,6 @@ fn events(events: &State<Events>, shot: i64) -> EventStream![] {
     .heartbeat(Duration::from_secs(15))
 }
 
-#[delete("/drawings/<id>")]
-async fn remove_drawing(bench: &Shared, events: &State<Events>, id: i64) -> Answer<()> {
-    let shot = store::shot_of(&bench.pool, id).await.map_err(Error::of_drawing)?;
-    store::remove_drawing(&bench.pool, id).await?;
-    bench.forget(id);
-    events.tell(shot, Event::Drawings);
-    Ok(Json(()))
-}
-
 #[catch(default)]
 fn plain(status: Status, _: &Request) -> Refused {
     let error = match status.code {
@@ -581,9 +662,10 @@ pub fn all() -> Vec<Route> {
         add_production,
         add_shot,
         add_drawing,
+        rescan,
         add_blank,
-        remove_drawing,
         drawing,
+        since,
         alike,
         decided_elsewhere,
         leak,
@@ -595,8 +677,11 @@ pub fn all() -> Vec<Route> {
         undo,
         redo,
         original,
+        layers,
         picture,
         thumbnail,
+        still,
+        soon,
         glance,
         strip,
         jobs,

@@ -4,9 +4,9 @@
 use super::read::Read;
 use crate::api::ShotReplace;
 use crate::jobs::queue::{Carriage, Outcome};
+use crate::progress;
 use crate::service::carry::sources;
-use crate::service::open::progress;
-use crate::store::{self, Stored};
+use crate::store::{self, Step, Stored};
 use rhizograph_core::edit::{Command, Given, PaintStep, plan};
 use rhizograph_core::model::paint::parted;
 use rhizograph_core::model::sheet::Sheet;
@@ -65,13 +65,17 @@ pub async fn read_with_paints(pool: &PgPool, drawing: i64) -> sqlx::Result<(Read
 }
 
 /// Puts one swatch in the place of another in a drawing.
-pub fn replace((read, swatches): &(Read, Vec<String>), ShotReplace { swatch, by }: ShotReplace) -> Outcome {
+pub fn replace(
+    (read, swatches): &(Read, Vec<String>),
+    ShotReplace { swatch, by }: ShotReplace,
+    who: String,
+) -> Outcome {
     if !read.stored.sheet.used().contains_key(parted(&swatch).0) {
         return Outcome::Left("it has none of it".into());
     }
     let step = Command::Paint(PaintStep::Replace { swatch, by });
     match read.scene() {
-        Ok((scene, lifted)) => taken(&read.stored, &step, (scene, &lifted), swatches).0,
+        Ok((scene, lifted)) => taken(&read.stored, (&step, who), (scene, &lifted), swatches).0,
         Err(why) => Outcome::Failed(why),
     }
 }
@@ -79,7 +83,7 @@ pub fn replace((read, swatches): &(Read, Vec<String>), ShotReplace { swatch, by 
 /// A step taken on a drawing, and its scene after it with the state, if it changed.
 fn taken(
     stored: &Stored,
-    step: &Command,
+    (step, by): (&Command, String),
     (mut scene, lifted): (Scene, &Ink),
     swatches: &[String],
 ) -> (Outcome, Option<(Sheet, Scene)>) {
@@ -89,9 +93,10 @@ fn taken(
         Ok((_, change)) if change.is_empty() => (Outcome::Left("it is painted like that already".into()), None),
         Ok((after, change)) => {
             scene.advance(sheet, &after, lifted);
-            let progress = progress(&after, &scene);
+            let progress = progress::of(&after, &scene);
             let sheet = Box::new(after.clone());
-            let outcome = Outcome::Step { revision: *revision, sheet, progress, change: Box::new(change) };
+            let step = Step::nobodys(change, by);
+            let outcome = Outcome::Step { revision: *revision, sheet, progress, step, told: None };
             (outcome, Some((after, scene)))
         }
         Err(e) => (Outcome::Failed(e.to_string()), None),
@@ -99,7 +104,7 @@ fn taken(
 }
 
 /// Carries paint to a drawing.
-pub fn carry(asked: &Asked, kept: &Kept) -> Outcome {
+pub fn carry(asked: &Asked, kept: &Kept, by: String) -> Outcome {
     let Asked { to, from, swatches } = asked;
     if to.stored.sheet.traced.is_none() {
         return Outcome::Left("it has no lines yet".into());
@@ -127,7 +132,7 @@ pub fn carry(asked: &Asked, kept: &Kept) -> Outcome {
     let sources: Vec<&Painted> = sources.iter().map(Arc::as_ref).collect();
     let drops = proposed_drops(&sources, &scene);
     let step = Command::Paint(PaintStep::Carry { drawing: nearest.stored.name.clone(), drops });
-    let (outcome, after) = taken(&to.stored, &step, (scene, &lifted), swatches);
+    let (outcome, after) = taken(&to.stored, (&step, by), (scene, &lifted), swatches);
     if let Some((sheet, scene)) = after {
         kept.keep(to.stored.id, to.stored.revision + 1, Arc::new(Painted::of(&sheet, &scene)));
     }

@@ -4,11 +4,12 @@
 use super::read::Read;
 use crate::api::{Facts, HandOff, Left, OpenCount, PaintedWith};
 use crate::jobs::queue::Outcome;
+use crate::progress;
 use crate::service::hand_off::{NamedBy, file_names, readiness};
-use crate::service::open::progress;
 use crate::service::report;
 use crate::store;
 use crate::store::hand_offs::{self, Listed, Out};
+use crate::store::people;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use rhizograph_core::handoff::{self, Note, paint_name};
@@ -32,6 +33,8 @@ pub struct Asked {
     /// The first frame, and how many there are.
     frames: (usize, usize),
     settlers: Vec<(Settled, String)>,
+    /// What those who are called something are called.
+    names: BTreeMap<String, String>,
 }
 
 async fn naming(pool: &PgPool, shot: i64, pattern: &str) -> sqlx::Result<NamedBy> {
@@ -46,7 +49,8 @@ pub async fn ask(pool: &PgPool, drawing: i64, how: &HandOff) -> sqlx::Result<Ask
     let (colours, _) = store::colour_model(pool, shot).await?;
     let frames = hand_offs::frames(pool, shot).await?.get(&drawing).copied().unwrap_or((1, 1));
     let settlers = hand_offs::settlers(pool, drawing).await?;
-    Ok(Asked { naming: naming(pool, shot, &how.naming).await?, read, colours, frames, settlers })
+    let names = people::names(pool).await?;
+    Ok(Asked { naming: naming(pool, shot, &how.naming).await?, read, colours, frames, settlers, names })
 }
 
 /// Makes one drawing's files. Left: it is not ready, or at another revision than was looked at.
@@ -67,13 +71,13 @@ pub fn hand_off(asked: &Asked, how: &HandOff) -> Outcome {
 }
 
 fn made(asked: &Asked, how: &HandOff, scene: &Scene, lifted: &Ink) -> Result<Outcome, rhizograph_formats::Error> {
-    let Asked { read, colours, naming, frames, settlers } = asked;
+    let Asked { read, colours, naming, frames, settlers, names } = asked;
     let stored = &read.stored;
     let sheet = &stored.sheet;
-    let told = readiness(&progress(sheet, scene), sheet.traced.is_some() && !sheet.lines_are_current());
+    let told = readiness(&progress::of(sheet, scene), sheet.traced.is_some() && !sheet.lines_are_current());
     let mut of = handoff::HandOff::of(&stored.name, sheet, lifted, scene, colours, how.leaving)?;
     for note in of.notes.iter_mut().filter(|n| n.left) {
-        note.by = left_by(note, settlers);
+        note.by = left_by(note, settlers).map(|who| names.get(&who).cloned().unwrap_or("somebody".into()));
     }
     let mut facts = facts(asked, &of, &told.reasons)?;
     facts.goes_out = !how.formats.is_empty() && (told.ready || how.anyway);

@@ -4,6 +4,7 @@ mod carrying;
 pub mod handing;
 pub mod queue;
 mod read;
+mod settling;
 pub mod worker;
 
 use crate::store;

@@ -4,8 +4,7 @@
 use crate::api::{Event, JobInfo, JobState, Progress};
 use crate::intake::NewDrawing;
 use crate::service::events::{CHANNEL, News};
-use crate::store;
-use rhizograph_core::edit::Change;
+use crate::store::{self, Original, Step};
 use rhizograph_core::model::sheet::Sheet;
 use serde::{Deserialize, Serialize};
 use sqlx::types::Json;
@@ -30,6 +29,12 @@ pub enum Settings {
     Carry(Carriage),
     Replace(ShotReplace),
     HandOff(Box<HandOff>),
+    /// What is sure is settled.
+    Settle,
+    /// What a job did is undone.
+    Undo {
+        of: i64,
+    },
 }
 
 /// Which way paint is carried, and where it began.
@@ -126,7 +131,7 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
         "update job_items i set state = 'working', worker = $1, heard_at = now(), attempts = attempts + 1
          from (select i.job, i.place, j.shot, j.settings, j.author from job_items i join jobs j on j.id = i.job
                where not j.stopped and (i.state = 'waiting'
-                   or (i.state = 'working' and i.heard_at < now() - make_interval(secs => $2)))
+                   or (i.state = 'working' and i.attempts < $3 and i.heard_at < now() - make_interval(secs => $2)))
                -- Sheets come in one by one, in the order of their stack, paint goes from drawing to drawing, and what
                -- closes a job comes last.
                and ((i.drawing is not null and j.settings->>'job' <> 'carry') or not exists (select 1 from job_items b where b.job = i.job and b.place < i.place
@@ -137,6 +142,7 @@ pub async fn take(pool: &PgPool, worker: &str) -> sqlx::Result<Option<Item>> {
     )
     .bind(worker)
     .bind(SILENT)
+    .bind(MOST_ATTEMPTS)
     .fetch_optional(&mut *tx)
     .await?;
     let Some(row) = row else {
@@ -210,8 +216,11 @@ pub enum Outcome {
         revision: i64,
         sheet: Box<Sheet>,
         progress: Progress,
-        change: Box<Change>,
+        step: Step,
+        told: Option<String>,
     },
+    /// There was nothing to do.
+    Nothing,
     /// A sheet that came in.
     Drawing {
         drawing: Box<NewDrawing>,
@@ -257,20 +266,25 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
         return Ok(true);
     }
     let (state, told) = match outcome {
-        Outcome::Step { revision, sheet, progress, change } => {
+        Outcome::Step { revision, sheet, progress, step, told } => {
             let Some(drawing) = item.drawing else {
                 return Ok(true);
             };
-            if !store::write_step(&mut tx, drawing, revision, &sheet, &store::Step::Add(change, store::NOBODY.into()))
-                .await?
-            {
+            if !store::write_step(&mut tx, drawing, revision, &sheet, &step).await? {
                 return Ok(false);
             }
-            store::set_progress(&mut tx, drawing, progress).await?;
-            ("done", None)
+            store::set_progress(&mut tx, drawing, progress.clone()).await?;
+            let event = Event::Drawing { id: drawing, revision: revision + 1, progress, by: step.by.clone() };
+            sqlx::query("select pg_notify($1, $2)")
+                .bind(CHANNEL)
+                .bind(News::for_all(item.shot, event))
+                .execute(&mut *tx)
+                .await?;
+            ("done", told)
         }
+        Outcome::Nothing => ("done", None),
         Outcome::Drawing { drawing, bytes } => {
-            store::insert_drawing(&mut tx, item.shot, &drawing, &bytes).await?;
+            store::insert_drawing(&mut tx, item.shot, &drawing, Original::Bytes(&bytes)).await?;
             ("done", None)
         }
         Outcome::HandedOff { revision, files, reasons, facts } => {
@@ -307,6 +321,18 @@ pub async fn finish(pool: &PgPool, item: &Item, worker: &str, outcome: Outcome) 
     Ok(true)
 }
 
+/// The shot of a job, and the drawings in which a step of it stands.
+pub async fn changed_by(pool: &PgPool, job: i64) -> sqlx::Result<(i64, Vec<i64>)> {
+    let rows: Vec<(i64, i64)> = sqlx::query_as(
+        "select d.shot, d.id from changes c join drawings d on d.id = c.drawing
+         where c.job = $1 and not c.undone and d.place is not null order by d.place",
+    )
+    .bind(job)
+    .fetch_all(pool)
+    .await?;
+    Ok((rows.first().map_or(0, |r| r.0), rows.iter().map(|r| r.1).collect()))
+}
+
 /// Stops a job: what is done stays, what waits is not begun, what is being worked on is not stored. Waits for what is
 /// being stored just now, so that nothing is done once this is answered.
 pub async fn stop(pool: &PgPool, job: i64) -> sqlx::Result<()> {
@@ -327,7 +353,8 @@ pub async fn of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<JobInfo>> {
                 count(*) filter (where i.state = 'working') as working,
                 coalesce(array_agg(coalesce(d.name || ': ', '') || i.told order by i.place)
                     filter (where i.told is not null), '{}') as told,
-                (select coalesce(sum(jsonb_array_length(f.names)), 0) from job_files f where f.job = j.id) as files
+                (select coalesce(sum(jsonb_array_length(f.names)), 0) from job_files f where f.job = j.id) as files,
+                (select count(*) from changes c where c.job = j.id and not c.undone) as steps
          from jobs j join job_items i on i.job = j.id left join drawings d on d.id = i.drawing
          where j.shot = $1
          group by j.id
@@ -358,6 +385,7 @@ pub async fn of_shot(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<JobInfo>> {
                 working: if state == JobState::Running { count("working")? } else { 0 },
                 told: row.try_get("told")?,
                 files: count("files")?,
+                steps: count("steps")?,
             })
         })
         .collect()

@@ -22,13 +22,14 @@ impl Read {
     pub async fn of(pool: &PgPool, drawing: i64) -> sqlx::Result<Read> {
         let stored = store::load(pool, drawing).await?;
         let (bytes, how) = store::original(pool, drawing).await?;
-        Ok(Read { stored, bytes, how })
+        let layer = stored.sheet.recipes.intake.layer.clone();
+        Ok(Read { stored, bytes, how: Reading { layer, ..how } })
     }
 
     /// What is computed of it, with its lifted ink. Errors: why it cannot be, in words.
     pub fn scene(&self) -> Result<(Scene, Ink), String> {
         let sheet = &self.stored.sheet;
-        let lifted = match reader::contents(&self.bytes, self.how).map_err(|e| e.to_string())? {
+        let lifted = match reader::contents(&self.bytes, self.how.clone()).map_err(|e| e.to_string())? {
             // Vector art is all drawn by its lines.
             Input::Vector(_) => Ink::plain(Plane::new(sheet.width, sheet.height, 0), sheet.recipes.lift.ink_colour),
             Input::Raster(raster) => {

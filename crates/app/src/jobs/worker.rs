@@ -1,14 +1,18 @@
-//! Workers: they take items from the queue and do them, in the background of everything else. Their threads have the
-//! lowest priority, so that what somebody waits for goes first while both cores are used to the full.
+//! Workers: they take items from the queue and do them, in the background of everything else. Their threads have a low
+//! priority, so that what somebody waits for goes first while both cores are used to the full.
 
 use crate::api::{Delivery, ShotLift};
+use crate::background;
 use crate::jobs::carrying::{self, Kept};
 use crate::jobs::handing;
 use crate::jobs::queue::{self, Item, Outcome, Settings};
-use crate::service::open::{progress, scene_of};
-use crate::{reader, store};
+use crate::jobs::settling;
+use crate::progress;
+use crate::reader;
+use crate::service::open::scene_of;
+use crate::store::{self, Step, people};
 use rhizograph_core::edit::{Command, Given, TraceStep, plan};
-use rhizograph_core::intake::lay_out;
+use rhizograph_core::intake::{Marks, lay_out};
 use rhizograph_core::model::recipe::{LiftRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
 use rhizograph_core::preview::Stages;
@@ -26,24 +30,13 @@ const HEARTBEAT: Duration = Duration::from_secs(3);
 /// How long a worker rests when there is nothing to do.
 const REST: Duration = Duration::from_millis(400);
 
-/// The threads that background work is done on.
-fn background() -> Result<rayon::ThreadPool, rayon::ThreadPoolBuildError> {
-    rayon::ThreadPoolBuilder::new()
-        .thread_name(|n| format!("background-{n}"))
-        .start_handler(|_| {
-            // Being refused a lower priority is no reason not to work.
-            let _ = rustix::process::nice(19);
-        })
-        .build()
-}
-
 /// How often jobs that were over long ago are looked for.
 const PRUNING: Duration = Duration::from_secs(3600);
 
 /// Starts workers that go on until the runtime ends: one a core, since tracing keeps one core busy at a time.
 /// `out`: the folder that files may be handed off to.
 pub fn start(pool: &PgPool, out: Option<PathBuf>) {
-    let Ok(threads) = background() else {
+    let Ok(threads) = background::threads(0) else {
         tracing::error!("no threads for background work");
         return;
     };
@@ -54,6 +47,9 @@ pub fn start(pool: &PgPool, out: Option<PathBuf>) {
         loop {
             if let Err(e) = queue::prune(&pruned).await {
                 tracing::warn!("old jobs are kept: {e}");
+            }
+            if let Err(e) = people::prune(&pruned).await {
+                tracing::warn!("who was here long ago is kept: {e}");
             }
             tokio::time::sleep(PRUNING).await;
         }
@@ -97,7 +93,10 @@ async fn work(pool: &PgPool, with: With<'_>, item: Item, name: &str) -> sqlx::Re
         tokio::pin!(doing);
         let outcome = loop {
             tokio::select! {
-                outcome = &mut doing => break outcome?,
+                outcome = &mut doing => break match outcome {
+                    Err(sqlx::Error::RowNotFound) => Outcome::Left("it was taken out".into()),
+                    outcome => outcome?,
+                },
                 () = tokio::time::sleep(HEARTBEAT) => queue::hear(pool, &item, name).await?,
             }
         };
@@ -124,19 +123,31 @@ async fn do_item(pool: &PgPool, (threads, kept, out): With<'_>, item: &Item) -> 
             let (bytes, how) = store::original(pool, drawing).await?;
             let swatches = store::paints(pool, stored.shot).await?;
             let settings = settings.clone();
+            let by = item.author.clone();
             let done =
-                apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, &swatches));
+                apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, (&swatches, by)));
             Ok(done.await.unwrap_or_else(broke))
         }
         (Settings::Replace(replace), Some(drawing), _) => {
             let asked = carrying::read_with_paints(pool, drawing).await?;
             let replace = replace.clone();
-            Ok(apart(threads, move || carrying::replace(&asked, replace)).await.unwrap_or_else(broke))
+            let by = item.author.clone();
+            Ok(apart(threads, move || carrying::replace(&asked, replace, by)).await.unwrap_or_else(broke))
         }
         (Settings::Carry(carriage), Some(drawing), _) => {
             let asked = carrying::ask(pool, drawing, carriage).await?;
-            let kept = kept.clone();
-            Ok(apart(threads, move || carrying::carry(&asked, &kept)).await.unwrap_or_else(broke))
+            let (kept, by) = (kept.clone(), item.author.clone());
+            Ok(apart(threads, move || carrying::carry(&asked, &kept, by)).await.unwrap_or_else(broke))
+        }
+        (Settings::Settle, Some(drawing), _) => {
+            let asked = carrying::read_with_paints(pool, drawing).await?;
+            let (job, by) = (item.job, item.author.clone());
+            Ok(apart(threads, move || settling::settle(&asked, job, &by)).await.unwrap_or_else(broke))
+        }
+        (Settings::Undo { of }, Some(drawing), _) => {
+            let asked = settling::ask(pool, drawing, *of).await?;
+            let by = item.author.clone();
+            Ok(apart(threads, move || settling::undo(asked, &by)).await.unwrap_or_else(broke))
         }
         (Settings::HandOff(how), Some(drawing), _) => {
             let asked = handing::ask(pool, drawing, how).await?;
@@ -160,7 +171,7 @@ fn lift(
     revision: i64,
     (bytes, how): (&[u8], Reading),
     settings: &ShotLift,
-    swatches: &[String],
+    (swatches, by): (&[String], String),
 ) -> Outcome {
     if sheet.handmade() > 0 {
         return Outcome::Left("kept as it is: it has bridges or cut lines".into());
@@ -173,7 +184,7 @@ fn lift(
         trace: settings.trace.clone(),
         ..own.clone()
     };
-    let raster = match reader::contents(bytes, how) {
+    let raster = match reader::contents(bytes, Reading { layer: recipes.intake.layer.clone(), ..how }) {
         Ok(Input::Raster(raster)) => raster,
         Ok(Input::Vector(_)) => return Outcome::Left("vector art needs no lifting".into()),
         Err(e) => return Outcome::Failed(e.to_string()),
@@ -199,15 +210,15 @@ fn lift(
     );
     match change.and_then(|change| Ok((change.apply(sheet)?, change))) {
         Ok((after, change)) => {
-            let progress = progress(&after, &scene_of(&after, &inked));
-            Outcome::Step { revision, sheet: Box::new(after), progress, change: Box::new(change) }
+            let progress = progress::of(&after, &scene_of(&after, &inked));
+            Outcome::Step { revision, sheet: Box::new(after), progress, step: Step::nobodys(change, by), told: None }
         }
         Err(e) => Outcome::Failed(e.to_string()),
     }
 }
 
 /// One sheet from a device.
-fn deliver(delivery: &Delivery, sheet: usize, pegs: Option<[rhizograph_core::geom::Pt; 2]>) -> Outcome {
+fn deliver(delivery: &Delivery, sheet: usize, pegs: Option<Marks>) -> Outcome {
     let made = match delivery {
         Delivery::SheetFeeder { dpi, grey, .. } => crate::demo::fed(sheet, *dpi, *grey),
         Delivery::PhoneCamera { .. } => crate::demo::photographed(sheet),

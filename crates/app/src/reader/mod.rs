@@ -10,15 +10,20 @@ pub use child::run;
 use question::{Answer, Asked};
 
 use crate::intake::NewDrawing;
-use rhizograph_core::geom::Pt;
-use rhizograph_core::raster::plane::Plane;
+use rhizograph_core::intake::Marks;
+use rhizograph_core::raster::plane::{Plane, Rgb};
 use rhizograph_formats::raster_in::Raster;
-use rhizograph_formats::{Input, Reading};
+use rhizograph_formats::{Input, MOST_PIXELS, Reading};
+use rustix::pipe::fcntl_setpipe_size;
 use std::io::{Read, Write};
 use std::os::unix::process::ExitStatusExt;
 use std::process::{Command, ExitStatus, Stdio};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Condvar, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
+
+/// How much a pipe to a reader holds, bytes.
+const PIPE: usize = 1 << 20;
 
 /// How many files of a kind are read at a time.
 const AT_A_TIME: usize = 2;
@@ -31,13 +36,23 @@ enum Room {
 }
 
 impl Room {
-    /// How long reading one may take: what came in before is to open on a busy machine, too.
+    /// How long reading one may take, by the clock: thousands of lines come in on a busy machine, too, and what came in before
+    /// opens there.
     fn longest(self) -> Duration {
+        let coming_in = Duration::from_secs(LONGEST.load(Ordering::Relaxed));
         match self {
-            Room::ComingIn => Duration::from_secs(9),
-            Room::Again => Duration::from_secs(90),
+            Room::ComingIn => coming_in,
+            Room::Again => 3 * coming_in,
         }
     }
+}
+
+/// How long reading a file that comes in may take, s.
+static LONGEST: AtomicU64 = AtomicU64::new(30);
+
+/// Gives files that come in another time to be read in, s; what came in before gets three times as much.
+pub fn give_time(seconds: u64) {
+    LONGEST.store(seconds, Ordering::Relaxed);
 }
 
 #[derive(Debug, thiserror::Error)]
@@ -51,25 +66,36 @@ pub enum Error {
 
 /// Reads a file that comes in and makes a drawing of it. `pegs`: where the shot's sheets have the marks of their peg
 /// holes, if one has them already. Errors: what is wrong with the file, and that it takes more than is given to one.
-pub fn drawing(file_name: &str, file: &[u8], pegs: Option<[Pt; 2]>) -> Result<NewDrawing, Error> {
-    let asked = Asked::Drawing { file_name: file_name.to_owned(), pegs };
+pub fn drawing(file_name: &str, file: &[u8], pegs: Option<Marks>) -> Result<NewDrawing, Error> {
+    page(file_name, file, pegs, 0)
+}
+
+/// The same of a page of the file, from 1 on; 0: the first, if there are several.
+pub fn page(file_name: &str, file: &[u8], pegs: Option<Marks>, page: u32) -> Result<NewDrawing, Error> {
+    let asked = Asked::Drawing { file_name: file_name.to_owned(), pegs, page };
     match ask(&asked, file, Room::ComingIn)?.0 {
         Answer::Drawing(drawing) => Ok(*drawing),
         Answer::Refused(why) => Err(Error::Refused(why)),
-        Answer::Raster { .. } | Answer::Vector(_) => Err(broke_off()),
+        _ => Err(broke_off()),
     }
 }
 
 /// Reads the picture or the lines in a file.
 pub fn contents(file: &[u8], how: Reading) -> Result<Input, Error> {
     match ask(&Asked::Contents(how), file, Room::Again)? {
-        (Answer::Raster { width, height, dpi, notes }, pixels) if pixels.len() == 3 * width * height => {
-            let data = pixels.as_chunks::<3>().0.to_vec();
-            Ok(Input::Raster(Raster { rgb: Plane { width, height, data }, dpi, notes }))
-        }
+        (Answer::Read { dpi, notes }, Some(rgb)) => Ok(Input::Raster(Raster { rgb, dpi, notes })),
         (Answer::Vector(v), _) => Ok(Input::Vector(*v)),
         (Answer::Refused(why), _) => Err(Error::Refused(why)),
-        (Answer::Raster { .. } | Answer::Drawing(_), _) => Err(broke_off()),
+        _ => Err(broke_off()),
+    }
+}
+
+/// The names of a file's layers, the topmost first; none of a file without such.
+pub fn layers(file: &[u8]) -> Result<Vec<String>, Error> {
+    match ask(&Asked::Layers, file, Room::Again)?.0 {
+        Answer::Layers(layers) => Ok(layers),
+        Answer::Refused(why) => Err(Error::Refused(why)),
+        _ => Err(broke_off()),
     }
 }
 
@@ -84,32 +110,36 @@ const THIS_PROGRAM: &str = "/proc/self/exe";
 const MEMORY: u64 = 600_000_000;
 const MEMORY_ALONE: u64 = 880_000_000;
 
+/// A text so long, bytes, holds thousands of lines: that it would not fit beside another is known before.
+const TEXT_ALONE: usize = 1 << 21;
+
+/// Whether a file is text, by its beginning: every picture's has a zero there.
+fn is_text(file: &[u8]) -> bool {
+    !file[..file.len().min(64)].contains(&0)
+}
+
 /// Asks a new process. One that needs more memory than several may have beside each other is asked once more, alone.
-fn ask(asked: &Asked, file: &[u8], room: Room) -> Result<(Answer, Vec<u8>), Error> {
+fn ask(asked: &Asked, file: &[u8], room: Room) -> Result<Answered, Error> {
     let longest = room.longest();
-    let (first, left) = {
+    let mut left = longest;
+    if file.len() < TEXT_ALONE || !is_text(file) {
         let _places = Places::take(room, 1);
         let began = Instant::now();
-        (ask_once(asked, file, longest, MEMORY)?, longest.saturating_sub(began.elapsed()))
-    };
-    let first = match first {
-        Ok(answer) => return Ok(answer),
-        Err(death) => death,
-    };
-    if first != Death::Memory || left.is_zero() {
-        return Err(Error::Refused(first.told(longest)));
+        let death = match ask_once(asked, file, longest, MEMORY)? {
+            Ok(answer) => return Ok(answer),
+            Err(death) => death,
+        };
+        left = longest.saturating_sub(began.elapsed());
+        if death != Death::Memory || left.is_zero() {
+            return Err(Error::Refused(death.told(longest)));
+        }
     }
     let _places = Places::take(room, AT_A_TIME);
     ask_once(asked, file, left, MEMORY_ALONE)?.map_err(|death| Error::Refused(death.told(longest)))
 }
 
 /// Asks a new process, which is ended when it takes too long; how it died, if it gave no answer.
-fn ask_once(
-    asked: &Asked,
-    file: &[u8],
-    longest: Duration,
-    memory: u64,
-) -> Result<Result<(Answer, Vec<u8>), Death>, Error> {
+fn ask_once(asked: &Asked, file: &[u8], longest: Duration, memory: u64) -> Result<Result<Answered, Death>, Error> {
     let mut child = Command::new(THIS_PROGRAM)
         .args(["read-file", "--memory", &memory.to_string()])
         // It needs nothing of what this process knows.
@@ -122,6 +152,8 @@ fn ask_once(
     let (Some(mut to), Some(mut from)) = (child.stdin.take(), child.stdout.take()) else {
         return Err(broke_off());
     };
+    // Where it may not be larger it takes longer, no more.
+    let _ = (fcntl_setpipe_size(&to, PIPE), fcntl_setpipe_size(&from, PIPE));
     let question = serde_json::to_vec(asked).map_err(std::io::Error::other)?;
     let child = Mutex::new(child);
     let (ended, waits) = mpsc::channel::<()>();
@@ -129,6 +161,7 @@ fn ask_once(
         scope.spawn(move || {
             // Of what it does not take it says why.
             let _ = to.write_all(&(question.len() as u32).to_le_bytes());
+            let _ = to.write_all(&(file.len() as u64).to_le_bytes());
             let _ = to.write_all(&question);
             let _ = to.write_all(file);
         });
@@ -154,19 +187,33 @@ fn ask_once(
     })
 }
 
-/// The answer and what comes after it; `None` if it ended before.
-fn read_answer(from: &mut impl Read) -> Option<(Answer, Vec<u8>)> {
+/// What a reader answered at last, and the picture before that.
+type Answered = (Answer, Option<Plane<Rgb>>);
+
+/// The next answer; `None` if it ended before.
+fn read_next(from: &mut impl Read) -> Option<Answer> {
     let mut length = [0; 4];
     from.read_exact(&mut length).ok()?;
     let mut answer = vec![0; u32::from_le_bytes(length) as usize];
     from.read_exact(&mut answer).ok()?;
-    let answer = serde_json::from_slice(&answer).ok()?;
-    let mut pixels = Vec::new();
-    if let Answer::Raster { width, height, .. } = answer {
-        pixels.reserve_exact(3 * width * height);
+    serde_json::from_slice(&answer).ok()
+}
+
+/// The last answer and the picture before it; `None` if it ended before, goes on behind it or tells of more than is read.
+fn read_answer(from: &mut impl Read) -> Option<Answered> {
+    let mut answered = (read_next(from)?, None);
+    if let Answer::Raster { width, height } = answered.0 {
+        let count = width.checked_mul(height).filter(|&n| n as u64 <= MOST_PIXELS)?;
+        let mut data: Vec<Rgb> = Vec::with_capacity(count);
+        let mut part = vec![[0; 3]; PIPE / size_of::<Rgb>()];
+        while data.len() < count {
+            let here = part.len().min(count - data.len());
+            from.read_exact(part[..here].as_flattened_mut()).ok()?;
+            data.extend_from_slice(&part[..here]);
+        }
+        answered = (read_next(from)?, Some(Plane { width, height, data }));
     }
-    from.read_to_end(&mut pixels).ok()?;
-    Some((answer, pixels))
+    (from.read(&mut [0]).ok()? == 0).then_some(answered)
 }
 
 /// How a process that reads a file died.

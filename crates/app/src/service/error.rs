@@ -36,6 +36,10 @@ pub enum Error {
     NothingTo(&'static str),
     #[error("newer ones were asked for")]
     Overtaken,
+    #[error("that is not a key of this server")]
+    NoKey,
+    #[error("too many keys were tried")]
+    TooManyTries,
     #[error("the computation broke off")]
     BrokeOff,
     #[error("{0}")]

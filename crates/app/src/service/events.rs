@@ -18,7 +18,8 @@ const REST: Duration = Duration::from_millis(500);
 pub struct News {
     /// Who tells it; a server has heard its own already. None: everyone is to hear.
     from: Option<u64>,
-    shot: i64,
+    /// None: whichever shot is looked at.
+    shot: Option<i64>,
     event: Event,
 }
 
@@ -29,7 +30,12 @@ impl News {
 
     /// News for everyone, as the database passes them on.
     pub fn for_all(shot: i64, event: Event) -> String {
-        News { from: None, shot, event }.written()
+        News { from: None, shot: Some(shot), event }.written()
+    }
+
+    /// The same, whichever shot is looked at.
+    pub fn for_any_shot(event: Event) -> String {
+        News { from: None, shot: None, event }.written()
     }
 }
 
@@ -50,8 +56,17 @@ impl Events {
 
     /// Tells all who look at the shot, at this server at once, at others by the database.
     pub fn tell(&self, shot: i64, event: Event) {
+        self.tell_whom(Some(shot), event);
+    }
+
+    /// Tells all who look at any shot.
+    pub fn tell_all(&self, event: Event) {
+        self.tell_whom(None, event);
+    }
+
+    fn tell_whom(&self, shot: Option<i64>, event: Event) {
         // Nobody listening is no error.
-        let _ = self.line.send((Some(shot), event.clone()));
+        let _ = self.line.send((shot, event.clone()));
         let (pool, news) = (self.pool.clone(), News { from: Some(self.id), shot, event }.written());
         tokio::spawn(async move {
             // What is missed is read again when the database is back.
@@ -97,7 +112,7 @@ async fn hear(
         if let Ok(news) = serde_json::from_str::<News>(told.payload())
             && news.from != Some(id)
         {
-            let _ = line.send((Some(news.shot), news.event));
+            let _ = line.send((news.shot, news.event));
         }
     }
     Ok(())

@@ -3,20 +3,32 @@
 //! drawing itself.
 
 use super::latest::Latest;
+use crate::memory;
 use crate::store::Stored;
 use rhizograph_core::model::inking::Inking;
-use rhizograph_core::model::recipe::IntakeRecipe;
+use rhizograph_core::model::recipe::{FileLayer, IntakeRecipe};
 use rhizograph_core::preview::{Inked, Stages};
 use rhizograph_core::raster::plane::{Plane, Rgb};
 use rhizograph_core::scene::Scene;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
 use tokio::sync::RwLock;
 
-/// How many drawings are kept at hand at most, and how many bytes all that is kept of them may take.
-const AT_HAND: usize = 64;
-const BYTES_AT_HAND: usize = 350_000_000;
+/// How many drawings are kept at hand at most.
+pub const AT_HAND: usize = 96;
+/// Up to so many drawings keep the steps of their lift when they are opened: a slider may be moved next.
+const FEW: usize = 6;
+/// How many bytes what is kept beside drawings may take: pictures and steps of the lift.
+const BYTES_BESIDE: usize = 350_000_000;
+/// The most that all of it may take.
+const MOST_BYTES: usize = 1_200_000_000;
+
+/// How many bytes all that is kept may take: a share of the memory that was free when that was asked first.
+fn bytes_at_hand() -> usize {
+    static BYTES: LazyLock<usize> = LazyLock::new(|| (memory::free() as usize / 4).clamp(BYTES_BESIDE, MOST_BYTES));
+    *BYTES
+}
 
 /// A scene with the revision it is of. Only a step changes it, in place.
 pub struct SceneAt {
@@ -41,8 +53,10 @@ pub struct Known {
     pub stored: Option<Arc<Stored>>,
     /// The sheet as it is laid out, and by which recipe.
     pub source: Option<(IntakeRecipe, Arc<Plane<Rgb>>)>,
-    /// The picture as it came, while it is laid out.
-    pub raw: Option<Arc<Plane<Rgb>>>,
+    /// The picture as it came, or a layer of it, while it is laid out.
+    pub raw: Option<(Option<FileLayer>, Arc<Plane<Rgb>>)>,
+    /// A layer that is looked at beside the drawing, laid out as the sheet is.
+    pub beside: Option<(IntakeRecipe, Arc<Plane<Rgb>>)>,
     /// It came as lines, not as pixels.
     pub is_vector: Option<bool>,
     pub lifted: Option<Lifted>,
@@ -65,6 +79,11 @@ impl Lifting {
             self.of = Some(source.clone());
         }
         &mut self.stages
+    }
+
+    /// Whether the steps of a sheet are kept.
+    pub fn is_of_any(&self) -> bool {
+        self.of.is_some()
     }
 
     fn forget(&mut self) {
@@ -102,6 +121,13 @@ impl Slot {
         })
     }
 
+    /// Lets go of the kept steps of the lift, unless somebody is at them.
+    pub fn forget_lifting(&self) {
+        if let Ok(mut lifting) = self.lifting.try_lock() {
+            lifting.forget();
+        }
+    }
+
     pub fn give_up(&self) {
         self.gone.store(true, Ordering::Relaxed);
     }
@@ -114,7 +140,8 @@ impl Slot {
     fn bytes(&self) -> [usize; 3] {
         let known = self.known().clone();
         let of = |p: &Arc<Plane<Rgb>>| 3 * p.data.len();
-        let pictures = known.source.as_ref().map_or(0, |s| of(&s.1)) + known.raw.as_ref().map_or(0, of);
+        let laid_out = known.source.iter().chain(&known.beside).map(|s| of(&s.1));
+        let pictures = laid_out.chain(known.raw.iter().map(|r| of(&r.1))).sum();
         let lifted = known.lifted.as_ref().and_then(|l| l.inked.as_ref().as_ref().ok().map(|(ink, _)| ink.bytes()));
         let scene = known.scene.as_ref().and_then(|s| s.try_read().ok().map(|s| s.scene.bytes()));
         let lifting = self.lifting.try_lock().map_or(0, |l| l.stages.bytes());
@@ -132,6 +159,11 @@ pub struct AtHand {
 impl AtHand {
     fn slots(&self) -> MutexGuard<'_, HashMap<i64, Arc<Slot>>> {
         self.slots.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.slots().len()
     }
 
     /// A drawing's slot, made if there is none.
@@ -152,6 +184,16 @@ impl AtHand {
         self.slots().get(&id).cloned()
     }
 
+    /// So many are at hand that what is opened keeps no more than it needs.
+    pub fn is_crowded(&self) -> bool {
+        self.slots().len() > FEW
+    }
+
+    /// Lets go of everything.
+    pub fn clear(&self) {
+        self.slots().drain().for_each(|(_, slot)| slot.give_up());
+    }
+
     /// A drawing that was taken out.
     pub fn remove(&self, id: i64) {
         if let Some(slot) = self.slots().remove(&id) {
@@ -166,26 +208,27 @@ fn make_room(slots: &mut HashMap<i64, Arc<Slot>>, in_hand: i64) {
         slots.iter().map(|(id, s)| (s.used.load(Ordering::Relaxed), *id)).filter(|s| s.1 != in_hand).collect();
     oldest_first.sort_unstable();
     let bytes: HashMap<i64, [usize; 3]> = slots.iter().map(|(id, s)| (*id, s.bytes())).collect();
+    let mut beside: usize = bytes.values().map(|b| b[0] + b[1]).sum();
     let mut all: usize = bytes.values().flatten().sum();
     for (_, id) in &oldest_first {
-        if all <= BYTES_AT_HAND {
+        if beside <= BYTES_BESIDE {
             break;
         }
         if let Ok(mut lifting) = slots[id].lifting.try_lock() {
             lifting.forget();
-            all -= bytes[id][0];
+            (beside, all) = (beside - bytes[id][0], all - bytes[id][0]);
         }
     }
     for (_, id) in &oldest_first {
-        if all <= BYTES_AT_HAND {
+        if beside <= BYTES_BESIDE {
             break;
         }
         let mut known = slots[id].known();
-        (known.source, known.raw) = (None, None);
-        all -= bytes[id][1];
+        (known.source, known.raw, known.beside) = (None, None, None);
+        (beside, all) = (beside - bytes[id][1], all - bytes[id][1]);
     }
     for (_, id) in &oldest_first {
-        if all <= BYTES_AT_HAND && slots.len() <= AT_HAND {
+        if all <= bytes_at_hand() && slots.len() <= AT_HAND {
             break;
         }
         // Nobody is at it: there would be two of it otherwise.
@@ -193,60 +236,5 @@ fn make_room(slots: &mut HashMap<i64, Arc<Slot>>, in_hand: i64) {
             slots.remove(id);
             all -= bytes[id][2];
         }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn source(pixels: usize) -> Option<(IntakeRecipe, Arc<Plane<Rgb>>)> {
-        Some((IntakeRecipe::default(), Arc::new(Plane::new(pixels, 1, [0; 3]))))
-    }
-
-    #[test]
-    fn three_neighbours_of_seventeen_megapixels_stay_at_hand_and_what_is_old_goes_first() {
-        let at_hand = AtHand::default();
-        for id in 1..=3 {
-            at_hand.slot(id).known().source = source(17_000_000);
-        }
-        at_hand.slot(4);
-        assert!((1..=3).all(|id| at_hand.slot(id).known().source.is_some()));
-        for id in 4..=40 {
-            at_hand.slot(id).known().source = source(17_000_000);
-        }
-        let has = |id| at_hand.peek(id).is_some_and(|s| s.known().source.is_some());
-        let kept: Vec<i64> = (1..=40).filter(|id| has(*id)).collect();
-        assert!(kept.len() >= 5 && kept.len() <= 8, "{kept:?}");
-        assert!(kept.windows(2).all(|w| w[1] == w[0] + 1) && kept[kept.len() - 1] == 40, "{kept:?}");
-        for id in 41..300 {
-            at_hand.slot(id);
-        }
-        assert!(at_hand.slots().len() <= AT_HAND);
-    }
-
-    #[test]
-    fn a_slot_that_somebody_is_at_is_not_doubled() {
-        let at_hand = AtHand::default();
-        let held = at_hand.slot(1);
-        for id in 2..500 {
-            at_hand.slot(id);
-        }
-        assert!(Arc::ptr_eq(&held, &at_hand.slot(1)));
-    }
-
-    #[test]
-    fn what_broke_off_is_forgotten_and_the_next_goes_on() {
-        let slot = Arc::new(Slot::default());
-        let source = Arc::new(Plane::new(8, 8, [255; 3]));
-        let of = slot.clone();
-        let broke = std::thread::spawn(move || {
-            of.lifting().of(&source);
-            let _held = of.lifting();
-            panic!("half way");
-        });
-        assert!(broke.join().is_err());
-        assert!(slot.lifting().of.is_none());
-        assert!(!slot.lifting.is_poisoned());
     }
 }

@@ -4,18 +4,22 @@
 //! Whoever waits for a scene holds no place for heavy work, and whoever holds a place waits for nothing else: so nobody
 //! waits in a circle.
 
+pub mod access;
+mod ahead;
 pub mod carry;
 pub mod demo;
 pub mod error;
 pub mod events;
 pub mod hand_off;
-mod held;
-mod latest;
+pub mod held;
+pub mod latest;
 pub mod open;
 pub mod pictures;
-mod places;
+pub mod places;
 pub mod report;
+mod rescan;
 pub mod steps;
+mod stills;
 mod tried;
 pub mod view;
 
@@ -25,10 +29,11 @@ use crate::api::{
     AlikeTold, DecidedTold, DrawingView, GlanceRequest, LandingTold, LeakTold, LikeDecision, SpanTold, TraceTold,
 };
 use crate::reader;
+use crate::service::ahead::Ahead;
 use crate::service::held::{AtHand, Lifted, SceneAt, Slot};
 use crate::service::places::Places;
-use crate::service::view::{line_view, polyline_path, spine_path, view};
-use crate::store::{self, Stored};
+use crate::service::view::{SEEN, line_view, view};
+use crate::store::{self, Still, Stored};
 use error::Error;
 use open::{Open, SceneHeld, advance, ink_or_none, known_open};
 use rhizograph_core::edit::{SPAN_REACH, seam_spine};
@@ -38,7 +43,7 @@ use rhizograph_core::join::{Leak, Span, span_at};
 use rhizograph_core::lift::{LiftFacts, Trade};
 use rhizograph_core::model::inking::Inking;
 use rhizograph_core::model::line::Form;
-use rhizograph_core::model::recipe::{IntakeRecipe, WeightRecipe};
+use rhizograph_core::model::recipe::{FileLayer, IntakeRecipe, WeightRecipe};
 use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::preview::{Inked, Stages};
 use rhizograph_core::raster::ink::Ink;
@@ -51,7 +56,7 @@ use rhizograph_core::shot::surroundings::{Decided, decided_in, like_decisions};
 use rhizograph_formats::{Input, Reading};
 use sqlx::PgPool;
 use std::sync::Arc;
-use tokio::sync::RwLock;
+use tokio::sync::{RwLock, Semaphore};
 
 /// What is looked at while a setting is changed.
 pub struct Glance {
@@ -68,7 +73,13 @@ pub struct Bench {
     pub pool: PgPool,
     at_hand: AtHand,
     places: Places,
+    /// Drawings that are opened at a time: each takes its scan along until its ink is there.
+    openings: Semaphore,
+    ahead: Ahead,
 }
+
+/// How many are for each core.
+const OPENINGS: usize = 1;
 
 /// Numbers no other server or start gives; they survive JavaScript's numbers.
 fn fresh_numbering() -> u64 {
@@ -83,7 +94,8 @@ async fn apart<T: Send + 'static>(f: impl FnOnce() -> T + Send + 'static) -> Res
 impl Bench {
     pub fn new(pool: PgPool) -> Bench {
         let cores = std::thread::available_parallelism().map_or(2, usize::from);
-        Bench { pool, at_hand: AtHand::default(), places: Places::new(cores.max(2)) }
+        let (places, openings) = (Places::new(cores.max(2)), Semaphore::new(OPENINGS * cores));
+        Bench { pool, at_hand: AtHand::default(), places, openings, ahead: Ahead::new() }
     }
 
     /// Does something heavy for a drawing, once there is a place for it.
@@ -93,6 +105,9 @@ impl Bench {
         turn: Turn,
         f: impl FnOnce() -> T + Send + 'static,
     ) -> Result<T, Error> {
+        if let Some(threads) = ahead::threads() {
+            return apart(move || threads.install(f)).await;
+        }
         let place = self.places.take(drawing, turn).await.ok_or(Error::Overtaken)?;
         apart(move || {
             let _place = place;
@@ -106,16 +121,21 @@ impl Bench {
         self.at_hand.remove(drawing);
     }
 
+    /// The database was put back to another time: nothing that was computed counts any more.
+    pub fn forget_all(&self) {
+        self.at_hand.clear();
+    }
+
     /// A drawing's stored state, brought up to date.
     async fn stored(&self, slot: &Slot, id: i64) -> Result<Arc<Stored>, Error> {
-        let (revision, handed_off, hold) = store::stamp(&self.pool, id).await.map_err(Error::of_drawing)?;
+        let stamp = store::stamp(&self.pool, id).await.map_err(Error::of_drawing)?;
         if let Some(stored) = &mut slot.known().stored
-            && stored.revision == revision
+            && stored.revision == stamp.revision
         {
-            // What goes out and how long it is held is no step.
-            if (stored.handed_off, stored.hold) != (handed_off, hold) {
+            // What it is called, what goes out and how long it is held is no step.
+            if (stored.handed_off, stored.hold, &stored.name) != (stamp.handed_off, stamp.hold, &stamp.name) {
                 let known = Arc::make_mut(stored);
-                (known.handed_off, known.hold) = (handed_off, hold);
+                (known.handed_off, known.hold, known.name) = (stamp.handed_off, stamp.hold, stamp.name);
             }
             return Ok(stored.clone());
         }
@@ -147,37 +167,43 @@ impl Bench {
         if let Some(source) = known(slot) {
             return Ok(source);
         }
-        let raw = self.raw(slot, id).await?;
-        let by = intake.clone();
-        let source = Arc::new(self.heavy(id, Turn::Look, move || lay_out(Arc::unwrap_or_clone(raw), &by)).await??);
+        let source = self.laid_out_anew(slot, id, intake).await?;
         if stays {
             slot.known().source = Some((intake.clone(), source.clone()));
         }
         Ok(source)
     }
 
-    /// The picture as it came.
-    async fn raw(&self, slot: &Slot, id: i64) -> Result<Arc<Plane<Rgb>>, Error> {
-        if let Some(raw) = &slot.known().raw {
+    async fn laid_out_anew(&self, slot: &Slot, id: i64, intake: &IntakeRecipe) -> Result<Arc<Plane<Rgb>>, Error> {
+        let raw = self.raw(slot, id, intake.layer.as_ref()).await?;
+        let by = intake.clone();
+        Ok(Arc::new(self.heavy(id, Turn::Look, move || lay_out(Arc::unwrap_or_clone(raw), &by)).await??))
+    }
+
+    /// The picture as it came, or a layer of it.
+    async fn raw(&self, slot: &Slot, id: i64, layer: Option<&FileLayer>) -> Result<Arc<Plane<Rgb>>, Error> {
+        if let Some((_, raw)) = slot.known().raw.as_ref().filter(|r| r.0.as_ref() == layer) {
             return Ok(raw.clone());
         }
         let (bytes, how) = store::original(&self.pool, id).await.map_err(Error::of_drawing)?;
+        let how = Reading { layer: layer.cloned(), ..how };
         // The reader has places of its own: what waits there takes none here.
-        let (raw, is_vector) = apart(move || read_source(&bytes, how)).await??;
-        slot.known().is_vector = Some(is_vector);
-        Ok(Arc::new(raw))
+        Ok(Arc::new(apart(move || read_source(&bytes, how)).await??))
     }
 
     /// Whether a drawing came as lines.
     async fn is_vector(&self, slot: &Slot, id: i64) -> Result<bool, Error> {
         let known = slot.known().is_vector;
-        match known {
-            Some(is) => Ok(is),
-            None => {
-                self.raw(slot, id).await?;
-                Ok(slot.known().is_vector == Some(true))
-            }
+        if let Some(is) = known {
+            return Ok(is);
         }
+        let mut is = store::may_be_vector(&self.pool, id).await.map_err(Error::of_drawing)?;
+        if is {
+            let (bytes, _) = store::original(&self.pool, id).await.map_err(Error::of_drawing)?;
+            is = apart(move || rhizograph_formats::is_vector(&bytes)).await?;
+        }
+        slot.known().is_vector = Some(is);
+        Ok(is)
     }
 
     /// Lifts and weighs; an error of the lift itself (no ink, say) is a result like another. `source`: the sheet, where
@@ -252,9 +278,14 @@ impl Bench {
         if let Some(open) = known_open(slot, stored.clone()).await {
             return Ok(open);
         }
+        let _opening = self.openings.acquire().await.map_err(|_| Error::BrokeOff)?;
         let (inking, dpi) = stored.sheet.inking_of_lines();
         let intake = &stored.sheet.recipes.intake;
         let inked = self.ink(slot, &stored, (intake, &inking, dpi), None).await?;
+        if self.at_hand.is_crowded() || ahead::threads().is_some() {
+            slot.forget_lifting();
+            slot.known().source = None;
+        }
         let (of, by, wanted) = (stored.clone(), inked.clone(), slot.clone());
         let computing = move || {
             let ink = ink_or_none(&of.sheet, &by);
@@ -270,6 +301,15 @@ impl Bench {
             known.is_vector == Some(true)
         };
         Ok(Open { stored, lifted: inked, scene: SceneHeld(scene.read_owned().await), vector: is_vector })
+    }
+
+    /// Opens a drawing that somebody may look at next, if it is not open and there is room for it.
+    pub async fn open_ahead(&self, id: i64) -> Result<(), Error> {
+        if !self.at_hand.is_crowded() && self.at_hand.peek(id).is_none_or(|slot| slot.known().scene.is_none()) {
+            let slot = self.at_hand.slot(id);
+            self.ahead.of_all(self.open_slot(&slot, id)).await?;
+        }
+        Ok(())
     }
 
     /// What is shown of a drawing to somebody.
@@ -290,29 +330,40 @@ impl Bench {
         if let Some(kept) = store::thumbnail(&self.pool, id).await? {
             return Ok(kept);
         }
-        let (revision, model, picture) = self.make_thumbnail(id).await?;
-        // It can be made again at any time, and the drawing may be gone by now.
-        if let Err(reason) = store::keep_thumbnail(&self.pool, id, revision, model, &picture).await {
-            tracing::warn!("the thumbnail of drawing {id} was not kept: {reason}");
-        }
-        Ok(picture)
+        Ok(self.make_pictures(id).await?.0)
     }
 
-    /// With the revisions of the drawing and of the colours it shows. A drawing that is not worked on does not take the
-    /// place of one that is.
-    async fn make_thumbnail(&self, id: i64) -> Result<(i64, i64, Vec<u8>), Error> {
+    /// A drawing as it is flipped through: as it was kept, or made and kept.
+    pub async fn still(&self, id: i64) -> Result<Still, Error> {
+        if let Some(kept) = store::still(&self.pool, id).await? {
+            return Ok(kept);
+        }
+        Ok(self.make_pictures(id).await?.1)
+    }
+
+    /// Makes the small picture and the still of a drawing, and keeps them. A drawing that is not worked on does not take
+    /// the place of one that is.
+    async fn make_pictures(&self, id: i64) -> Result<(Vec<u8>, Still), Error> {
         let slot = self.at_hand.peek(id).unwrap_or_default();
         let stored = self.stored(&slot, id).await?;
         let (swatches, model) = store::model_of(&self.pool, id).await.map_err(Error::of_drawing)?;
-        if stored.sheet.traced.is_none() {
+        let (revision, made): (i64, Result<_, Error>) = if stored.sheet.traced.is_none() {
             let source = self.laid_out(&slot, id, &stored.sheet.recipes.intake, true).await?;
-            let picture = self.heavy(id, Turn::Look, move || pictures::untouched_thumbnail(&source)).await??;
-            return Ok((stored.revision, model, picture));
+            let dpi = stored.sheet.dpi;
+            let making = move || Ok((pictures::untouched_thumbnail(&source)?, stills::untouched(&source, dpi)?));
+            (stored.revision, self.heavy(id, Turn::Look, making).await?)
+        } else {
+            let open = self.open_slot(&slot, id).await?;
+            let revision = open.stored.revision;
+            let making = move || Ok((pictures::thumbnail(&open, &swatches)?, stills::still(&open, &swatches)?));
+            (revision, apart(making).await?)
+        };
+        let (picture, still): (Vec<u8>, Still) = made?;
+        // They can be made again at any time, and the drawing may be gone by now.
+        if let Err(reason) = store::keep_pictures(&self.pool, id, (revision, model), &picture, &still).await {
+            tracing::warn!("the pictures of drawing {id} were not kept: {reason}");
         }
-        let open = self.open_slot(&slot, id).await?;
-        let revision = open.stored.revision;
-        let picture = apart(move || pictures::thumbnail(&open, &swatches)).await??;
-        Ok((revision, model, picture))
+        Ok((picture, still))
     }
 
     /// Only the pixels of the sheet as it is laid out, with the revision that is of.
@@ -325,9 +376,36 @@ impl Bench {
     /// The picture as it came, before it was laid out.
     pub async fn as_it_came(&self, id: i64) -> Result<Arc<Plane<Rgb>>, Error> {
         let slot = self.at_hand.slot(id);
-        let raw = self.raw(&slot, id).await?;
-        slot.known().raw = Some(raw.clone());
+        let layer = self.stored(&slot, id).await?.sheet.recipes.intake.layer.clone();
+        let raw = self.raw(&slot, id, layer.as_ref()).await?;
+        slot.known().raw = Some((layer, raw.clone()));
         Ok(raw)
+    }
+
+    /// The names of the layers of a drawing's file, or of the pictures in vector art, the topmost first; none of a file without
+    /// such.
+    pub async fn layers(&self, id: i64) -> Result<Vec<String>, Error> {
+        let is_vector = self.is_vector(&self.at_hand.slot(id), id).await?;
+        if !is_vector && !store::has_layers(&self.pool, id).await.map_err(Error::of_drawing)? {
+            return Ok(Vec::new());
+        }
+        let (bytes, _) = store::original(&self.pool, id).await.map_err(Error::of_drawing)?;
+        Ok(apart(move || reader::layers(&bytes)).await??)
+    }
+
+    /// Another layer of a drawing's file, laid out as the sheet is.
+    pub async fn layer(&self, id: i64, layer: FileLayer) -> Result<(i64, Arc<Plane<Rgb>>), Error> {
+        let slot = self.at_hand.slot(id);
+        let stored = self.stored(&slot, id).await?;
+        let by = IntakeRecipe { layer: Some(layer), ..stored.sheet.recipes.intake.clone() };
+        let _one = slot.laying_out.lock().await;
+        let known = slot.known().beside.as_ref().filter(|b| b.0 == by).map(|b| b.1.clone());
+        let laid_out = match known {
+            Some(known) => known,
+            None => self.laid_out_anew(&slot, id, &by).await?,
+        };
+        slot.known().beside = Some((by, laid_out.clone()));
+        Ok((stored.revision, laid_out))
     }
 
     /// A drawing's state with the sheet as it is laid out.
@@ -347,7 +425,7 @@ impl Bench {
         let slot = self.at_hand.slot(id);
         let (stored, source) = self.in_hand(&slot, id).await?;
         let dpi = stored.sheet.dpi;
-        if slot.known().is_vector == Some(true) {
+        if self.is_vector(&slot, id).await? {
             let ink = self.ink(&slot, &stored, (&stored.sheet.recipes.intake, &inking, dpi), None).await?;
             let (ink, _) = (*ink).as_ref().map_err(Clone::clone)?;
             return Ok(Glance {
@@ -492,7 +570,7 @@ impl Bench {
         let open = self.open(id).await?;
         let span = span_at(&open.scene.network, at, SPAN_REACH);
         let points = |s: Span| s.path.iter().map(|f| f.p).collect::<Vec<_>>();
-        Ok(span.map(|s| SpanTold { path: polyline_path(&points(s)) }))
+        Ok(span.map(|s| SpanTold { path: SEEN.polyline(&points(s)) }))
     }
 
     /// Where a seam that is being drawn would land.
@@ -506,7 +584,7 @@ impl Bench {
             return Err(Error::Asked("a seam needs two different points".into()));
         };
         let meets = [a, b].map(|p| open.scene.network.nearest(p, 1.5, |_| true).is_some());
-        Ok(LandingTold { path: spine_path(&spine), ends: [a, b], meets })
+        Ok(LandingTold { path: SEEN.spine(&spine), ends: [a, b], meets })
     }
 }
 
@@ -531,13 +609,10 @@ fn make_ready_soon(scene: Arc<RwLock<SceneAt>>) {
     });
 }
 
-/// The pixels of a file, and whether they are of lines.
-fn read_source(bytes: &[u8], how: Reading) -> Result<(Plane<Rgb>, bool), Error> {
+/// The pixels of a file.
+fn read_source(bytes: &[u8], how: Reading) -> Result<Plane<Rgb>, Error> {
     Ok(match reader::contents(bytes, how)? {
-        Input::Raster(r) => (r.rgb, false),
-        Input::Vector(v) => {
-            let ink = Scene::ink_of_lines(&v.lines, v.width, v.height, [0; 3]);
-            (ink.alpha.map(|&a| [255 - a; 3]), true)
-        }
+        Input::Raster(r) => r.rgb,
+        Input::Vector(v) => Scene::ink_of_lines(&v.lines, v.width, v.height, [0; 3]).alpha.map(|&a| [255 - a; 3]),
     })
 }

@@ -1,10 +1,8 @@
 //! A drawing with all that is computed of it.
 
 use super::held::{SceneAt, Slot};
-use crate::api::Progress;
 use crate::store::Stored;
 use rhizograph_core::model::sheet::Sheet;
-use rhizograph_core::model::verdict::Kind;
 use rhizograph_core::preview::Inked;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
@@ -71,22 +69,4 @@ pub fn scene_of(sheet: &Sheet, lifted: &Inked) -> Scene {
 
 pub(super) fn advance(scene: &mut Scene, before: &Sheet, after: &Sheet, lifted: &Inked) -> Option<SceneEdited> {
     scene.advance(before, after, &ink_or_none(after, lifted))
-}
-
-/// How far a drawing is, counted from its scene.
-pub fn progress(sheet: &Sheet, scene: &Scene) -> Progress {
-    let open = |kinds: &[Kind]| kinds.iter().map(|k| scene.findings.open(*k)).sum();
-    let lifted = sheet.traced.is_some();
-    Progress {
-        lifted,
-        join_open: if lifted { open(&[Kind::Gap, Kind::Tail, Kind::Leak, Kind::LooseEnd, Kind::Sliver]) } else { 0 },
-        paint_open: if lifted { open(&[Kind::Unpainted, Kind::TwoPaints, Kind::Doubtful, Kind::Unlike]) } else { 0 },
-        regions: scene.regions.len(),
-        beyond: scene.regions.beyond(),
-        painted: scene.fills.iter().flatten().count(),
-        carried: sheet.drops.iter().filter(|d| d.is_carried()).count(),
-        doubtful: open(&[Kind::Doubtful]),
-        used: sheet.used(),
-        settled: sheet.settled.len(),
-    }
 }

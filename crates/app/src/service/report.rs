@@ -72,8 +72,7 @@ fn drawing(out: &mut String, d: &Facts) {
     list("In the way", d.reasons.iter().map(|r| escape(r)).collect());
     list("Open", d.open.iter().map(|o| format!("{} × {}", o.count, escape(&o.says))).collect());
     let left = d.left.iter().map(|l| {
-        // Authors have no names yet that somebody could read.
-        let by = if l.by.is_some() { ", by hand" } else { "" };
+        let by = l.by.as_ref().map_or(String::new(), |by| format!(", by {}", escape(by)));
         format!("{} at {:.0}, {:.0} px{by}", escape(&l.says), l.at.x, l.at.y)
     });
     list("Left knowingly", left.collect());

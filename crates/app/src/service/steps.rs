@@ -3,13 +3,16 @@
 
 use crate::api::StepTold;
 use crate::jobs::queue::{self, Carriage};
+use crate::progress;
 use crate::service::error::Error;
 use crate::service::held::{Lifted, SceneAt, Slot};
 use crate::service::latest::Done;
-use crate::service::open::{Open, progress, scene_of};
+use crate::service::latest::Touched;
+use crate::service::open::{Open, scene_of};
 use crate::service::view::{patch, view};
 use crate::service::{Bench, SceneHeld, advance, apart, fresh_numbering, known_open, make_ready_soon};
-use crate::store::{self, Begun, Pending, Step, Stored};
+use crate::store::people;
+use crate::store::{self, Begun, Does, Pending, Step, Stored};
 use rhizograph_core::edit::{
     Change, Command, Ground, HoldStep, IntakeStep, PaintStep, TraceStep, plan, replay, stands_apart,
 };
@@ -22,7 +25,7 @@ use rhizograph_core::preview::Inked;
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::scene::Scene;
 use sqlx::{PgPool, Postgres, Transaction};
-use std::sync::Arc;
+use std::sync::{Arc, Weak};
 use std::time::Duration;
 use tokio::sync::RwLock;
 
@@ -59,10 +62,23 @@ pub struct Asker {
     pub numbering: u64,
 }
 
+/// What changed of a drawing since the revision that is shown to somebody, or all of it where that is not known.
+async fn told_since(slot: &Slot, open: Open, asked: Asker) -> Result<StepTold, Error> {
+    let Asker { author, revision, numbering } = asked;
+    let now = open.stored.revision;
+    let touched = if revision == now { Some(Touched::default()) } else { slot.known().latest.touched(revision, now) };
+    let is_same = numbering == open.scene.numbering() && open.stored.sheet.traced.is_some();
+    apart(move || match touched.filter(|_| is_same) {
+        Some(touched) => StepTold::Patch(Box::new(patch(&open, &author, touched))),
+        None => StepTold::Whole(Box::new(view(&open, &author))),
+    })
+    .await
+}
+
 impl Bench {
     /// Does a command on the revision it was made on. `numbering`: of the regions that are shown where it was made.
     pub async fn command(&self, id: i64, asked: Asker, command: Command) -> Result<(i64, StepTold), Error> {
-        let Asker { author, revision, numbering } = asked;
+        let Asker { author, revision, .. } = asked.clone();
         let slot = self.at_hand.slot(id);
         let _one = slot.step.lock().await;
         // A step on the revision that is held is planned on it at once: whether it still is the stored one is seen when the
@@ -80,12 +96,8 @@ impl Bench {
         // One made on an older state may stand on this one.
         let now = open.stored.revision;
         let since = if now == revision { None } else { Some(slot.known().latest.since(revision, now)) };
-        let refused = |slot: &Slot, now: i64| {
-            let meanwhile = slot.known().latest.labels(revision, now);
-            Error::Conflict { revision: now, meanwhile }
-        };
         if let Some(None) = since {
-            return Err(refused(&slot, now));
+            return Err(self.refused(&slot, revision, now).await);
         }
         let since = since.flatten();
         let swatches: Vec<String> = match command {
@@ -124,25 +136,36 @@ impl Bench {
         if is_held && change.as_ref().map_or(true, |c| c.as_ref().is_none_or(Change::is_empty)) {
             let stored = store::revision(&self.pool, id).await.map_err(Error::of_drawing)?;
             if stored != revision {
-                return Err(refused(&slot, stored));
+                return Err(self.refused(&slot, revision, stored).await);
             }
         }
-        let Some(change) = change? else { return Err(refused(&slot, now)) };
+        let Some(change) = change? else { return Err(self.refused(&slot, revision, now).await) };
         if change.is_empty() {
             let shot = open.stored.shot;
-            return Ok((shot, StepTold::Whole(Box::new(apart(move || view(&open, &author)).await?))));
+            return Ok((shot, told_since(&slot, open, asked).await?));
         }
         let is_teaching = !is_carrying && change.settles_carried();
         let (before, after) = (open.stored.clone(), change.apply(&open.stored.sheet)?);
         drop(open);
-        // Whoever made it on an older state is shown all that came since.
-        let numbering = if now == revision { numbering } else { 0 };
-        let step = Step::Add(Box::new(change), author.clone());
-        let told = self.finish(&slot, before, (&author, numbering), after, step).await?;
+        let does = Does::Add { author: author.clone() };
+        let step = Step::new(Box::new(change), does, author.clone());
+        let told = self.finish(&slot, before, asked, after, step).await?;
         if is_teaching {
             teach_soon(self.pool.clone(), told.0, id);
         }
         Ok(told)
+    }
+
+    /// A step is refused: what others did since, and who.
+    async fn refused(&self, slot: &Slot, from: i64, now: i64) -> Error {
+        let steps = slot.known().latest.labels(from, now);
+        // Without names it is told all the same.
+        let names = people::names(&self.pool).await.unwrap_or_default();
+        let told = |(label, by): (String, String)| match names.get(&by) {
+            Some(name) => format!("{label} by {name}"),
+            None => label,
+        };
+        Error::Conflict { revision: now, meanwhile: steps.into_iter().map(told).collect() }
     }
 
     /// Lays a sheet so that two marks set on it lie where the shot's other sheets have theirs, else level.
@@ -153,7 +176,7 @@ impl Bench {
         let layout = Layout::of(recipe, w, h)?;
         let from = marks.map(|p| layout.to_turned.map(p).snapped());
         let others = store::marks_of_shot(&self.pool, stored.shot, id).await?;
-        let to = others.unwrap_or_else(|| level(from));
+        let to = others.map_or_else(|| level(from), |others| others.on_sheet_of(stored.sheet.dpi));
         let register = Some(Register { from, to, pegs: false });
         let intake = Box::new(IntakeRecipe { register, straighten: 0.0, ..recipe.clone() });
         self.command(id, asked, Command::Intake(IntakeStep::Intake { intake })).await
@@ -169,30 +192,34 @@ impl Bench {
         let now = stored.revision;
         let what = if redo { "do again" } else { "undo" };
         let pending = store::pending(&self.pool, id, &author, redo).await?.ok_or(Error::NothingTo(what))?;
-        let refused = || {
-            let meanwhile = slot.known().latest.labels(revision.min(pending.at), now);
-            Error::Conflict { revision: now, meanwhile }
-        };
+        let refused = || self.refused(&slot, revision.min(pending.at), now);
         // What is undone is what was shown.
         if now < revision || (now > revision && pending.at > revision) {
-            return Err(refused());
+            return Err(refused().await);
         }
         let others = store::of_others_since(&self.pool, id, &author, pending.at, MOST_OF_OTHERS).await?;
-        let others = others.ok_or_else(refused)?;
+        let Some(others) = others else { return Err(refused().await) };
         if !others.is_empty() {
             let open = self.open_alone(&slot, id).await?;
             let change = pending.change.clone();
             if !apart(move || stands_apart(&change, &others, &open.scene)).await? {
-                return Err(refused());
+                return Err(refused().await);
             }
         }
         let Pending { number, change, .. } = &pending;
         let after = if redo { change.apply(&stored.sheet) } else { change.undo(&stored.sheet) };
-        let after = after.map_err(|_| refused())?;
+        let Ok(after) = after else { return Err(refused().await) };
         let change = Box::new(change.clone());
-        let numbering = if now == revision { numbering } else { 0 };
-        let step = if redo { Step::Redo(change, *number) } else { Step::Undo(change, *number) };
-        self.finish(&slot, stored, (&author, numbering), after, step).await
+        let does = if redo { Does::Redo { number: *number } } else { Does::Undo { number: *number } };
+        let step = Step::new(change, does, author.clone());
+        self.finish(&slot, stored, Asker { author, revision, numbering }, after, step).await
+    }
+
+    /// What changed of a drawing since the revision that is shown to somebody, or all of it where that is not known.
+    pub async fn since(&self, id: i64, asked: Asker) -> Result<StepTold, Error> {
+        let slot = self.at_hand.slot(id);
+        let open = self.open_slot(&slot, id).await?;
+        told_since(&slot, open, asked).await
     }
 
     /// Brings the scene up to the new state, stores the step, and tells what changed against what is shown, or all. The
@@ -201,7 +228,7 @@ impl Bench {
         &self,
         slot: &Arc<Slot>,
         before: Arc<Stored>,
-        (author, numbering): (&str, u64),
+        asked: Asker,
         after: Sheet,
         step: Step,
     ) -> Result<(i64, StepTold), Error> {
@@ -251,14 +278,21 @@ impl Bench {
         };
         let is_vector = slot.known().is_vector == Some(true);
         let open = Open { stored: stored.clone(), lifted: lifted.clone(), scene: SceneHeld(at), vector: is_vector };
-        let far = progress(&stored.sheet, &open.scene);
+        let far = progress::of(&stored.sheet, &open.scene);
         let edited = edited.map(Arc::new);
-        let what = edited.clone().map(|edited| (Arc::new(step.change().clone()), edited));
-        let done = Done { revision: revision + 1, label: step.change().label.clone(), edited: what };
-        let author = author.to_owned();
-        let telling = apart(move || match edited {
-            Some(edited) if numbering == open.scene.numbering() && open.stored.sheet.traced.is_some() => {
-                StepTold::Patch(Box::new(patch(&open, &author, &before.sheet, &edited)))
+        let change = Arc::new((*step.change).clone());
+        let what = edited.clone().map(|edited| (change.clone(), edited));
+        let done = Done { revision: revision + 1, label: step.change.label.clone(), by: step.by.clone(), edited: what };
+        let Asker { author, revision: shown, numbering } = asked;
+        // Whoever took it on an older state is told what others did since, too.
+        let before =
+            if shown == revision { Some(Touched::default()) } else { slot.known().latest.touched(shown, revision) };
+        let telling = apart(move || match (edited, before) {
+            (Some(edited), Some(mut touched))
+                if numbering == open.scene.numbering() && open.stored.sheet.traced.is_some() =>
+            {
+                touched.add(&change, &edited);
+                StepTold::Patch(Box::new(patch(&open, &author, touched)))
             }
             _ => StepTold::Whole(Box::new(view(&open, &author))),
         });
@@ -279,7 +313,7 @@ impl Bench {
             }
         }
         make_ready_soon(known);
-        settle_when_quiet(self.pool.clone(), stored.clone());
+        settle_when_quiet(self.pool.clone(), Arc::downgrade(slot), id, stored.revision);
         Ok((stored.shot, told?))
     }
 
@@ -298,9 +332,9 @@ impl Bench {
         if !slot.is_wanted() {
             return Err(Error::NoDrawing);
         }
-        let steps = match step {
-            Step::Add(change, author) => before.steps.after(change, author),
-            Step::Undo(..) | Step::Redo(..) => store::steps(&mut *tx, before.id).await?,
+        let steps = match &step.does {
+            Does::Add { author } => before.steps.after(&step.change, author),
+            Does::Undo { .. } | Does::Redo { .. } => store::steps(&mut *tx, before.id).await?,
         };
         let stored = Arc::new(Stored {
             sheet: Arc::unwrap_or_clone(after),
@@ -309,6 +343,8 @@ impl Bench {
             name: before.name.clone(),
             key: before.key.clone(),
             notes: before.notes.clone(),
+            changed_at: step.at,
+            changed_by: step.by.clone(),
             ..*before
         });
         Ok((stored, tx))
@@ -339,18 +375,22 @@ const QUIET: Duration = Duration::from_secs(15);
 /// Longer than that no journal grows, however busy somebody is.
 const LONGEST_JOURNAL: i64 = 8 * store::LONG_JOURNAL;
 
-/// Settles a long journal when nothing was done for a while; if it fails, the journal goes on.
-fn settle_when_quiet(pool: PgPool, stored: Arc<Stored>) {
+/// Settles a long journal when nothing was done for a while; if it fails, the journal goes on. No state is kept for it
+/// meanwhile: the latest one is at hand as long as somebody works on the drawing.
+fn settle_when_quiet(pool: PgPool, slot: Weak<Slot>, id: i64, revision: i64) {
     tokio::spawn(async move {
         let settling = async {
-            if stored.revision % LONGEST_JOURNAL != 0 {
+            if revision % LONGEST_JOURNAL != 0 {
                 tokio::time::sleep(QUIET).await;
-                let is_quiet = store::revision(&pool, stored.id).await.ok() == Some(stored.revision);
-                if !is_quiet || store::journal_length(&pool, stored.id).await? < store::LONG_JOURNAL {
+                if store::journal_length(&pool, id).await? < store::LONG_JOURNAL {
                     return Ok(());
                 }
             }
-            store::settle_journal(&pool, stored.id, stored.revision, &stored.sheet).await
+            let latest = slot.upgrade().and_then(|slot| slot.known().stored.clone());
+            match latest.filter(|s| s.revision == revision) {
+                Some(latest) => store::settle_journal(&pool, id, revision, &latest.sheet).await,
+                None => Ok(()),
+            }
         };
         if let Err(e) = settling.await {
             tracing::warn!("a journal was not settled: {e}");

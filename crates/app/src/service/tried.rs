@@ -1,7 +1,7 @@
 //! Steps tried: what one would make of lines, told without doing it; and lines as they are, to be pasted elsewhere.
 
 use super::steps::Standing;
-use super::view::rings_path;
+use super::view::SEEN;
 use super::{Bench, apart, pictures};
 use crate::api::{TriedLine, TriedTold};
 use crate::service::error::Error;
@@ -35,7 +35,7 @@ impl Bench {
             let after = change.apply(before)?;
             let (gone, came) = unlike(&before.lines, &after.lines);
             let gone = gone.into_iter().take(MOST_TOLD).map(|l| l.id).collect();
-            let told = |l: &Line| TriedLine { id: l.id, path: rings_path(&area_of(l)) };
+            let told = |l: &Line| TriedLine { id: l.id, path: SEEN.rings(&area_of(l)) };
             let lines = came.into_iter().take(MOST_TOLD).map(|l| told(l)).collect();
             let is_tidying = matches!(&command, Command::Hold(HoldStep::Tidy { .. }));
             let unlike = is_tidying.then(|| pictures::unlike(&open, &after, &swatches));

@@ -110,7 +110,8 @@ pub async fn facts(pool: &PgPool, job: i64) -> sqlx::Result<Vec<Facts>> {
 
 /// The first frame each drawing of a shot is seen in, from 1, and for how many.
 pub async fn frames(pool: &PgPool, shot: i64) -> sqlx::Result<BTreeMap<i64, (usize, usize)>> {
-    let rows = sqlx::query("select id, hold from drawings where shot = $1 order by place").bind(shot);
+    let rows =
+        sqlx::query("select id, hold from drawings where shot = $1 and place is not null order by place").bind(shot);
     let mut next = 1;
     let mut out = BTreeMap::new();
     for row in rows.fetch_all(pool).await? {
@@ -123,7 +124,7 @@ pub async fn frames(pool: &PgPool, shot: i64) -> sqlx::Result<BTreeMap<i64, (usi
 
 /// Sets for how many frames a drawing is seen; gives its shot.
 pub async fn set_hold(pool: &PgPool, drawing: i64, hold: i32) -> sqlx::Result<i64> {
-    let sql = "update drawings set hold = $2 where id = $1 returning shot";
+    let sql = "update drawings set hold = $2 where id = $1 and place is not null returning shot";
     sqlx::query_scalar(sql).bind(drawing).bind(hold).fetch_one(pool).await
 }
 

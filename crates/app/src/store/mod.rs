@@ -2,13 +2,17 @@
 //! answered as saved is saved. A drawing's state is kept as it was now and then, with a journal of the steps since: a
 //! step costs what it changes, not what the drawing holds.
 
+pub mod access;
+pub mod arranging;
 pub mod hand_offs;
+pub mod people;
+mod places;
 pub mod stored;
 
-use crate::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo};
+use crate::api::{DrawingInfo, ProductionInfo, Progress, ShotInfo, StillFacts};
 use crate::intake::NewDrawing;
 use rhizograph_core::edit::Change;
-use rhizograph_core::geom::Pt;
+use rhizograph_core::intake::Marks;
 use rhizograph_core::model::paint::{ColourModel, Swatch};
 use rhizograph_core::model::recipe::Register;
 use rhizograph_core::model::sheet::Sheet;
@@ -31,12 +35,31 @@ pub enum Error {
     Migrate(#[from] sqlx::migrate::MigrateError),
 }
 
+/// The time after which whoever waits for the database is told so.
+const LONGEST_WAIT: Duration = Duration::from_secs(6);
+/// How many of them a program that begins waits: a machine that has just been started is slow at first.
+const WAITS_TO_BEGIN: usize = 5;
+
 /// Connects and brings the tables up to date.
 pub async fn connect(url: &str) -> Result<PgPool, Error> {
-    // Who waits longer for the database is told so.
-    let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(3)).connect(url).await?;
+    let pool = PgPoolOptions::new().max_connections(12).acquire_timeout(LONGEST_WAIT).connect_lazy(url)?;
+    let mut waited = 1;
+    while let Err(e) = pool.acquire().await {
+        if !matches!(e, sqlx::Error::PoolTimedOut) || waited == WAITS_TO_BEGIN {
+            return Err(e.into());
+        }
+        waited += 1;
+    }
     sqlx::migrate!("./migrations").run(&pool).await?;
     Ok(pool)
+}
+
+/// A drawing as it is flipped through: its ink and its paint by themselves, PNG with alpha, at a size for the screen.
+#[derive(Debug, Clone)]
+pub struct Still {
+    pub facts: StillFacts,
+    pub ink: Vec<u8>,
+    pub paint: Vec<u8>,
 }
 
 /// A drawing as it stands.
@@ -54,6 +77,9 @@ pub struct Stored {
     pub handed_off: Option<i64>,
     /// For how many frames it is seen.
     pub hold: i32,
+    /// When it was changed last, ms since 1970, and by whom.
+    pub changed_at: i64,
+    pub changed_by: String,
     pub steps: Steps,
 }
 
@@ -93,35 +119,37 @@ pub async fn add_shot(
         .await
 }
 
-/// Adds a drawing at the end of the shot, or before the first whose name's number is higher.
-pub async fn add_drawing(pool: &PgPool, shot: i64, drawing: &NewDrawing, bytes: &[u8]) -> sqlx::Result<i64> {
-    let mut tx = pool.begin().await?;
-    let id = insert_drawing(&mut tx, shot, drawing, bytes).await?;
-    tx.commit().await?;
-    Ok(id)
+/// The file of a drawing that comes in.
+#[derive(Clone, Copy)]
+pub enum Original<'a> {
+    Bytes(&'a [u8]),
+    /// The same as this drawing's, which has its bytes.
+    Shared(i64),
 }
 
-/// The same within a transaction.
+/// Adds the drawings of a file at the end of the shot, or each before the first whose name's number is higher; all or none.
+/// Gives the number of the first.
+pub async fn add_drawings(pool: &PgPool, shot: i64, drawings: &[NewDrawing], bytes: &[u8]) -> sqlx::Result<i64> {
+    let mut tx = pool.begin().await?;
+    let mut first = None;
+    for drawing in drawings {
+        let original = first.map_or(Original::Bytes(bytes), Original::Shared);
+        let id = insert_drawing(&mut tx, shot, drawing, original).await?;
+        first.get_or_insert(id);
+    }
+    tx.commit().await?;
+    first.ok_or(sqlx::Error::RowNotFound)
+}
+
+/// Adds a drawing within a transaction.
 pub async fn insert_drawing(
     tx: &mut Transaction<'_, Postgres>,
     shot: i64,
     drawing: &NewDrawing,
-    bytes: &[u8],
+    original: Original<'_>,
 ) -> sqlx::Result<i64> {
-    // Two uploads at once must not take the same place.
-    sqlx::query("select id from shots where id = $1 for update").bind(shot).fetch_one(&mut **tx).await?;
-    let place: i32 = sqlx::query_scalar(
-        "select coalesce(max(place), 0) + 1 from drawings where shot = $1 and name <= $2 collate by_number",
-    )
-    .bind(shot)
-    .bind(&drawing.name)
-    .fetch_one(&mut **tx)
-    .await?;
-    sqlx::query("update drawings set place = place + 1 where shot = $1 and place >= $2")
-        .bind(shot)
-        .bind(place)
-        .execute(&mut **tx)
-        .await?;
+    let place = places::by_name(tx, shot, &drawing.name).await?;
+    let sheet = places::with_recipes(tx, shot, &drawing.sheet).await?;
     if !drawing.colours.swatches.is_empty() {
         let sql = "select tones, swatches from shots where id = $1";
         let (Json(tones), Json(swatches)) = sqlx::query_as(sql).bind(shot).fetch_one(&mut **tx).await?;
@@ -149,50 +177,78 @@ pub async fn insert_drawing(
     .await?;
     sqlx::query("insert into states (drawing, revision, sheet, version) values ($1, 0, $2, $3)")
         .bind(id)
-        .bind(Json(&drawing.sheet))
+        .bind(Json(&*sheet))
         .bind(VERSION)
         .execute(&mut **tx)
         .await?;
-    sqlx::query("insert into originals (drawing, file_name, sha256, bytes, notes) values ($1, $2, $3, $4, $5)")
+    let (bytes, shares) = match original {
+        Original::Bytes(bytes) => (Some(bytes), None),
+        Original::Shared(of) => (None, Some(of)),
+    };
+    let sql = "insert into originals (drawing, file_name, sha256, bytes, notes, page, shares) values ($1, $2, $3, $4, $5, $6, $7)";
+    sqlx::query(sql)
         .bind(id)
         .bind(&drawing.file_name)
         .bind(&drawing.sha256)
         .bind(bytes)
         .bind(Json(&drawing.notes))
+        .bind(drawing.page[0] as i32)
+        .bind(shares)
         .execute(&mut **tx)
         .await?;
     Ok(id)
 }
 
-/// The original as it came, and how it is read.
+/// The original as it came, and how it is read; which of its layers, the drawing's recipe says.
 pub async fn original(pool: &PgPool, drawing: i64) -> sqlx::Result<(Vec<u8>, Reading)> {
-    let row =
-        sqlx::query("select bytes, upright from originals where drawing = $1").bind(drawing).fetch_one(pool).await?;
-    Ok((row.try_get(0)?, Reading { upright: row.try_get(1)? }))
+    let sql = "select coalesce(o.bytes, s.bytes), o.upright, o.page from originals o
+               left join originals s on s.drawing = o.shares where o.drawing = $1";
+    let row = sqlx::query(sql).bind(drawing).fetch_one(pool).await?;
+    let page = row.try_get::<i32, _>(2)?.max(0) as u32;
+    Ok((row.try_get(0)?, Reading { upright: row.try_get(1)?, page, layer: None }))
+}
+
+/// How a drawing's file begins.
+async fn head(pool: &PgPool, drawing: i64) -> sqlx::Result<Vec<u8>> {
+    let sql = "select coalesce(substring(o.bytes for 256), substring(s.bytes for 256)) from originals o
+               left join originals s on s.drawing = o.shares where o.drawing = $1";
+    sqlx::query_scalar(sql).bind(drawing).fetch_one(pool).await
+}
+
+/// Whether a drawing's file is one of layers.
+pub async fn has_layers(pool: &PgPool, drawing: i64) -> sqlx::Result<bool> {
+    Ok(rhizograph_formats::openraster::looks_like_openraster(&head(pool, drawing).await?))
+}
+
+/// Whether a drawing's file may be one of lines, by how it begins.
+pub async fn may_be_vector(pool: &PgPool, drawing: i64) -> sqlx::Result<bool> {
+    Ok(rhizograph_formats::may_be_vector(&head(pool, drawing).await?))
 }
 
 /// Where the sheets of a shot have the marks of their peg holes, if one has them.
-pub async fn pegs_of_shot(db: impl PgExecutor<'_>, shot: i64) -> sqlx::Result<Option<[Pt; 2]>> {
-    let sql = "select register from drawings where shot = $1 and (register->>'pegs')::boolean order by place limit 1";
-    let found: Option<Json<Register>> = sqlx::query_scalar(sql).bind(shot).fetch_optional(db).await?;
-    Ok(found.map(|r| r.0.to))
+pub async fn pegs_of_shot(db: impl PgExecutor<'_>, shot: i64) -> sqlx::Result<Option<Marks>> {
+    marks(db, shot, true, None).await
 }
 
 /// Where the marks of a sheet of the shot were laid by hand, the first that has such; another drawing's than `but`.
-pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<[Pt; 2]>> {
-    let found: Option<Json<Register>> = sqlx::query_scalar(
-        "select register from drawings where shot = $1 and id <> $2 and not (register->>'pegs')::boolean
-         order by place limit 1",
-    )
-    .bind(shot)
-    .bind(but)
-    .fetch_optional(pool)
-    .await?;
-    Ok(found.map(|r| r.0.to))
+pub async fn marks_of_shot(pool: &PgPool, shot: i64, but: i64) -> sqlx::Result<Option<Marks>> {
+    marks(pool, shot, false, Some(but)).await
+}
+
+async fn marks(db: impl PgExecutor<'_>, shot: i64, by_pegs: bool, but: Option<i64>) -> sqlx::Result<Option<Marks>> {
+    let sql = "select register, (sheet->>'dpi')::float8 from drawings join states on drawing = id
+               where shot = $1 and place is not null and (register->>'pegs')::boolean = $2 and id is distinct from $3
+               order by place limit 1";
+    let found: Option<(Json<Register>, f64)> =
+        sqlx::query_as(sql).bind(shot).bind(by_pegs).bind(but).fetch_optional(db).await?;
+    Ok(found.map(|(register, dpi)| Marks { at: register.0.to, dpi }))
 }
 
 pub async fn shot_of(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
-    sqlx::query_scalar("select shot from drawings where id = $1").bind(drawing).fetch_one(pool).await
+    sqlx::query_scalar("select shot from drawings where id = $1 and place is not null")
+        .bind(drawing)
+        .fetch_one(pool)
+        .await
 }
 
 pub async fn shot_exists(pool: &PgPool, shot: i64) -> sqlx::Result<bool> {
@@ -201,7 +257,10 @@ pub async fn shot_exists(pool: &PgPool, shot: i64) -> sqlx::Result<bool> {
 
 /// The drawings of a shot, in order.
 pub async fn drawings_of(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<i64>> {
-    sqlx::query_scalar("select id from drawings where shot = $1 order by place").bind(shot).fetch_all(pool).await
+    sqlx::query_scalar("select id from drawings where shot = $1 and place is not null order by place")
+        .bind(shot)
+        .fetch_all(pool)
+        .await
 }
 
 /// A drawing in its shot, and how far it is.
@@ -221,7 +280,7 @@ impl Placed {
 
 /// The drawings of a shot and how far they are, in order.
 pub async fn placed(pool: &PgPool, shot: i64) -> sqlx::Result<Vec<Placed>> {
-    let sql = "select id, name, progress from drawings where shot = $1 order by place";
+    let sql = "select id, name, progress from drawings where shot = $1 and place is not null order by place";
     let rows: Vec<(i64, String, Json<Progress>)> = sqlx::query_as(sql).bind(shot).fetch_all(pool).await?;
     Ok(rows.into_iter().map(|(id, name, Json(progress))| Placed { id, name, progress }).collect())
 }
@@ -245,19 +304,41 @@ pub async fn thumbnail(pool: &PgPool, drawing: i64) -> sqlx::Result<Option<Vec<u
     sqlx::query_scalar(sql).bind(drawing).fetch_optional(pool).await
 }
 
-/// Keeps the small picture of a drawing at a revision, in the colours of a revision of its shot.
-pub async fn keep_thumbnail(
+/// The still of a drawing, if the one that was kept shows it as it is now.
+pub async fn still(pool: &PgPool, drawing: i64) -> sqlx::Result<Option<Still>> {
+    let sql = "select facts, ink, paint from stills t join drawings d on d.id = t.drawing join shots s on s.id = d.shot \
+               where t.drawing = $1 and t.revision = d.revision and t.model = s.revision";
+    let found: Option<(Json<StillFacts>, Vec<u8>, Vec<u8>)> =
+        sqlx::query_as(sql).bind(drawing).fetch_optional(pool).await?;
+    Ok(found.map(|(Json(facts), ink, paint)| Still { facts, ink, paint }))
+}
+
+/// Keeps the small picture and the still of a drawing at a revision, in the colours of a revision of its shot.
+pub async fn keep_pictures(
     pool: &PgPool,
     drawing: i64,
-    revision: i64,
-    model: i64,
+    (revision, model): (i64, i64),
     picture: &[u8],
+    still: &Still,
 ) -> sqlx::Result<()> {
+    let mut tx = pool.begin().await?;
     let sql = "insert into thumbnails (drawing, revision, model, picture) values ($1, $2, $3, $4) \
                on conflict (drawing) do update set revision = $2, model = $3, picture = $4 \
                where (thumbnails.revision, thumbnails.model) < ($2, $3)";
-    sqlx::query(sql).bind(drawing).bind(revision).bind(model).bind(picture).execute(pool).await?;
-    Ok(())
+    sqlx::query(sql).bind(drawing).bind(revision).bind(model).bind(picture).execute(&mut *tx).await?;
+    let sql = "insert into stills (drawing, revision, model, facts, ink, paint) values ($1, $2, $3, $4, $5, $6) \
+               on conflict (drawing) do update set revision = $2, model = $3, facts = $4, ink = $5, paint = $6 \
+               where (stills.revision, stills.model) < ($2, $3)";
+    sqlx::query(sql)
+        .bind(drawing)
+        .bind(revision)
+        .bind(model)
+        .bind(Json(still.facts))
+        .bind(&still.ink)
+        .bind(&still.paint)
+        .execute(&mut *tx)
+        .await?;
+    tx.commit().await
 }
 
 /// The colour model of a shot, with its name.
@@ -303,6 +384,8 @@ fn info(row: &sqlx::postgres::PgRow) -> sqlx::Result<DrawingInfo> {
         hold: row.try_get("hold")?,
         ready: is_ready(&progress),
         progress,
+        changed_at: row.try_get("changed_at")?,
+        changed_by: row.try_get("changed_by")?,
     })
 }
 
@@ -314,11 +397,14 @@ pub fn is_ready(p: &Progress) -> bool {
 /// Everything there is, in order.
 pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
     let mut out = Vec::new();
-    for production in sqlx::query("select id, name from productions order by name").fetch_all(pool).await? {
+    for production in
+        sqlx::query("select id, name from productions where put_away is null order by name").fetch_all(pool).await?
+    {
         let id: i64 = production.try_get("id")?;
         let mut shots = Vec::new();
         for shot in sqlx::query(
-            "select id, number, name, tones, swatches, revision from shots where production = $1 order by number",
+            "select id, number, name, tones, swatches, revision from shots
+             where production = $1 and put_away is null order by number",
         )
         .bind(id)
         .fetch_all(pool)
@@ -326,7 +412,9 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
         {
             let shot_id: i64 = shot.try_get("id")?;
             let rows = sqlx::query(
-                "select id, key::text, name, revision, handed_off, hold, progress from drawings where shot = $1 order by place",
+                "select id, key::text, name, revision, handed_off, hold, progress, changed_by,
+                        (extract(epoch from changed_at) * 1000)::bigint as changed_at
+                 from drawings where shot = $1 and place is not null order by place",
             )
             .bind(shot_id)
             .fetch_all(pool)
@@ -347,14 +435,27 @@ pub async fn productions(pool: &PgPool) -> sqlx::Result<Vec<ProductionInfo>> {
     Ok(out)
 }
 
-/// A drawing's revision, the one that went out last, and for how many frames it is seen.
-pub async fn stamp(pool: &PgPool, drawing: i64) -> sqlx::Result<(i64, Option<i64>, i32)> {
-    let sql = "select revision, handed_off, hold from drawings where id = $1";
+/// What of a drawing changes by other means than steps, with its revision.
+#[derive(Debug, Clone, PartialEq, sqlx::FromRow)]
+pub struct Stamp {
+    pub revision: i64,
+    pub name: String,
+    /// The revision that went out last.
+    pub handed_off: Option<i64>,
+    /// For how many frames it is seen.
+    pub hold: i32,
+}
+
+pub async fn stamp(pool: &PgPool, drawing: i64) -> sqlx::Result<Stamp> {
+    let sql = "select revision, name, handed_off, hold from drawings where id = $1 and place is not null";
     sqlx::query_as(sql).bind(drawing).fetch_one(pool).await
 }
 
 pub async fn revision(pool: &PgPool, drawing: i64) -> sqlx::Result<i64> {
-    sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(pool).await
+    sqlx::query_scalar("select revision from drawings where id = $1 and place is not null")
+        .bind(drawing)
+        .fetch_one(pool)
+        .await
 }
 
 /// A step in the journal: a change, done or undone.
@@ -419,10 +520,12 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
     }
     let row = sqlx::query(
         "select d.id, d.key::text, d.shot, d.name, o.notes, s.sheet, s.version, d.revision, d.handed_off, d.hold,
+                (extract(epoch from d.changed_at) * 1000)::bigint as changed_at, d.changed_by,
                 (select coalesce(jsonb_agg(jsonb_build_object('change', j.change, 'version', j.version, 'back', j.back)
                     order by j.revision), '[]')
                  from journal j where j.drawing = d.id and j.revision > s.revision) as journal
-         from drawings d join states s on s.drawing = d.id join originals o on o.drawing = d.id where d.id = $1",
+         from drawings d join states s on s.drawing = d.id join originals o on o.drawing = d.id
+         where d.id = $1 and d.place is not null",
     )
     .bind(drawing)
     .fetch_one(pool)
@@ -446,6 +549,8 @@ pub async fn load(pool: &PgPool, drawing: i64) -> sqlx::Result<Stored> {
         revision: row.try_get("revision")?,
         handed_off: row.try_get("handed_off")?,
         hold: row.try_get("hold")?,
+        changed_at: row.try_get("changed_at")?,
+        changed_by: row.try_get("changed_by")?,
         steps,
     })
 }
@@ -508,18 +613,48 @@ pub async fn steps(db: impl PgExecutor<'_>, drawing: i64) -> sqlx::Result<Steps>
     Ok(steps)
 }
 
-/// What a write does to the list of changes: one more by somebody, or one of these numbers undone or done again.
-pub enum Step {
-    Add(Box<Change>, String),
-    Undo(Box<Change>, i32),
-    Redo(Box<Change>, i32),
+/// What a write does to the list of changes.
+pub enum Does {
+    /// One more: somebody's, or nobody's.
+    Add {
+        author: String,
+    },
+    /// That of a number is undone, or done again.
+    Undo {
+        number: i32,
+    },
+    Redo {
+        number: i32,
+    },
+}
+
+/// A step that is written.
+pub struct Step {
+    pub change: Box<Change>,
+    pub does: Does,
+    /// Who took it.
+    pub by: String,
+    /// The job that took it.
+    pub job: Option<i64>,
+    /// When, ms since 1970.
+    pub at: i64,
+}
+
+/// ms since 1970.
+fn now_ms() -> i64 {
+    let since = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH);
+    since.map_or(0, |d| d.as_millis() as i64)
 }
 
 impl Step {
-    pub fn change(&self) -> &Change {
-        match self {
-            Step::Add(change, _) | Step::Undo(change, _) | Step::Redo(change, _) => change,
-        }
+    /// Somebody's, taken now.
+    pub fn new(change: Box<Change>, does: Does, by: String) -> Step {
+        Step { change, does, by, job: None, at: now_ms() }
+    }
+
+    /// What somebody had done in the background: everybody may undo it.
+    pub fn nobodys(change: Change, by: String) -> Step {
+        Step::new(Box::new(change), Does::Add { author: NOBODY.to_owned() }, by)
     }
 }
 
@@ -550,6 +685,25 @@ pub async fn pending(pool: &PgPool, drawing: i64, author: &str, redo: bool) -> s
         sqlx::query_as(query).bind(drawing).bind(author).fetch_optional(pool).await?;
     let Some((number, Json(change), version, at)) = found else { return Ok(None) };
     Ok(Some(Pending { number, change: stored::change(&change, version)?, at }))
+}
+
+/// The step that a job took in a drawing, if it stands.
+pub async fn step_of_job(pool: &PgPool, drawing: i64, job: i64) -> sqlx::Result<Option<Pending>> {
+    let sql = "select step, change, version, done_at from changes where drawing = $1 and job = $2 and not undone";
+    let found: Option<(i32, Json<Box<RawValue>>, i16, i64)> =
+        sqlx::query_as(sql).bind(drawing).bind(job).fetch_optional(pool).await?;
+    let Some((number, Json(change), version, at)) = found else { return Ok(None) };
+    Ok(Some(Pending { number, change: stored::change(&change, version)?, at }))
+}
+
+/// What was done, or undone, since a step that was done at a revision.
+pub async fn since_step(pool: &PgPool, drawing: i64, number: i32, at: i64) -> sqlx::Result<Vec<Change>> {
+    let sql = "select change, version from changes where drawing = $1 and step <> $2
+               and case when undone then undone_at > $3 and done_at <= $3 else done_at > $3 end";
+    let found: Vec<(Json<Box<RawValue>>, i16)> =
+        sqlx::query_as(sql).bind(drawing).bind(number).bind(at).fetch_all(pool).await?;
+    let changes = found.iter().map(|(Json(change), version)| stored::change(change, *version));
+    Ok(changes.collect::<Result<_, _>>()?)
 }
 
 /// What others did since a revision that is not undone again, and what they undid that was done before; `None`: more than
@@ -585,8 +739,10 @@ pub enum Begun {
 pub async fn begin_step(pool: &PgPool, drawing: i64, revision: i64, sheet: &Sheet, step: &Step) -> sqlx::Result<Begun> {
     let mut tx = pool.begin().await?;
     if !write_step(&mut tx, drawing, revision, sheet, step).await? {
-        let now: i64 =
-            sqlx::query_scalar("select revision from drawings where id = $1").bind(drawing).fetch_one(&mut *tx).await?;
+        let now: i64 = sqlx::query_scalar("select revision from drawings where id = $1 and place is not null")
+            .bind(drawing)
+            .fetch_one(&mut *tx)
+            .await?;
         return Ok(Begun::Conflict { revision: now });
     }
     Ok(Begun::Open(tx))
@@ -616,24 +772,24 @@ pub async fn write_step(
     sheet: &Sheet,
     step: &Step,
 ) -> sqlx::Result<bool> {
-    let change = serde_json::to_string(step.change()).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
+    let change = serde_json::to_string(&step.change).map_err(|e| sqlx::Error::Encode(Box::new(e)))?;
     let whole = change.len() > MOST_IN_JOURNAL;
-    let (noted, number, author) = match step {
-        Step::Add(_, author) => (
+    let (noted, number, author) = match &step.does {
+        Does::Add { author } => (
             "gone as (delete from changes where undone and author in ($7, '') and drawing in (select id from moved)),
-             noted as (insert into changes (drawing, step, change, version, author, done_at)
-                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6, $7, $2 + 1
+             noted as (insert into changes (drawing, step, change, version, author, done_at, job)
+                select id, (select coalesce(max(step), 0) + 1 from changes where drawing = $1), $3::jsonb, $6, $7, $2 + 1, $10
                 from moved)",
             0,
             author.as_str(),
         ),
-        Step::Undo(_, number) => (
+        Does::Undo { number } => (
             "noted as (update changes set undone = true, undone_at = $2 + 1
                 where drawing in (select id from moved) and step = $8)",
             *number,
             NOBODY,
         ),
-        Step::Redo(_, number) => (
+        Does::Redo { number } => (
             "noted as (update changes set undone = false, done_at = $2 + 1
                 where drawing in (select id from moved) and step = $8)",
             *number,
@@ -642,21 +798,26 @@ pub async fn write_step(
     };
     // In one go: each way to the database and back takes as long as what is done there.
     let all = format!(
-        "with moved as (update drawings set revision = revision + 1 where id = $1 and revision = $2 returning id),
+        "with moved as (update drawings set revision = revision + 1, changed_at = to_timestamp($11::float8 / 1000), changed_by = $9
+            where id = $1 and revision = $2 and place is not null returning id),
          written as (insert into journal (drawing, revision, change, back, version)
             select id, $2 + 1, $3::jsonb, $4, $6 from moved where $5),
          {noted}
-         select count(*) from moved where $7::text is not null and $8::int is not null"
+         select count(*) from moved where $7::text is not null and $8::int is not null
+            and ($10::bigint is null or $10 > 0)"
     );
     let moved: i64 = sqlx::query_scalar(sqlx::AssertSqlSafe(all))
         .bind(drawing)
         .bind(revision)
         .bind(&change)
-        .bind(matches!(step, Step::Undo(..)))
+        .bind(matches!(step.does, Does::Undo { .. }))
         .bind(!whole)
         .bind(VERSION)
         .bind(author)
         .bind(number)
+        .bind(&step.by)
+        .bind(step.job)
+        .bind(step.at as f64)
         .fetch_one(&mut **tx)
         .await?;
     if moved == 0 {
@@ -665,7 +826,7 @@ pub async fn write_step(
     if whole {
         keep_state(tx, drawing, revision + 1, sheet).await?;
     }
-    if step.change().lays_out() {
+    if step.change.lays_out() {
         sqlx::query("update drawings set register = $2 where id = $1")
             .bind(drawing)
             .bind(sheet.recipes.intake.register.map(Json))
@@ -709,11 +870,5 @@ async fn keep_state(
             .execute(&mut **tx)
             .await?;
     }
-    Ok(())
-}
-
-/// Takes a drawing off the peg bar, with its original and changes.
-pub async fn remove_drawing(pool: &PgPool, drawing: i64) -> sqlx::Result<()> {
-    sqlx::query("delete from drawings where id = $1").bind(drawing).execute(pool).await?;
     Ok(())
 }

@@ -86,3 +86,15 @@ pub fn fed_shot(server: &Server) -> i64 {
     assert_eq!((job["done"].as_u64(), job["told"].as_array().unwrap().len()), (Some(3), 0));
     shot
 }
+
+/// Sheets from the feeder at 600 dpi, 17 megapixels each, hang in shot 060.
+pub fn large_shot(server: &Server, sheets: &[u32]) -> i64 {
+    let production = get(server, "/productions")[0]["id"].clone();
+    let shot = done(server, "/shots", &json!({ "production": production, "number": "060", "name": "Large" }));
+    let shot = shot.as_i64().unwrap();
+    let delivery = json!({ "device": "sheet_feeder", "sheets": sheets, "dpi": 600.0, "grey": false });
+    done(server, &format!("/shots/{shot}/deliver"), &delivery);
+    let job = job_when(server, shot, |j| j["state"] == "done");
+    assert_eq!(job["told"], json!([]));
+    shot
+}

@@ -1,9 +1,12 @@
 //! A server of its own for a test: a fresh database on the test cluster, the real program on a free port.
 
 pub mod asking;
+pub mod many_lines;
 
+use std::io::{BufRead, BufReader};
 use std::net::TcpListener;
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, OnceLock};
 use std::time::{Duration, Instant};
 
@@ -13,8 +16,17 @@ pub struct Server {
     database: String,
 }
 
+/// A port that nobody listens on, below those that the system gives to whoever connects: none of them takes it before the
+/// server does.
 fn free_port() -> u16 {
-    TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+    static NEXT: AtomicU32 = AtomicU32::new(0);
+    loop {
+        let n = std::process::id().wrapping_mul(251).wrapping_add(NEXT.fetch_add(1, Ordering::Relaxed));
+        let port = 10_000 + (n % 20_000) as u16;
+        if TcpListener::bind(("127.0.0.1", port)).is_ok() {
+            return port;
+        }
+    }
 }
 
 fn web() -> String {
@@ -39,46 +51,78 @@ fn begin_given(database: &str, given: &[(&str, &str)]) -> (Child, String) {
 }
 
 /// Waits until a server answers.
-fn wait(url: &str) {
+fn wait(child: &mut Child, url: &str) {
     let began = Instant::now();
     // The first start draws and scans the demo.
     while ureq::get(format!("{url}/api/productions")).call().is_err() {
-        assert!(began.elapsed() < Duration::from_secs(120), "the server did not answer");
+        assert!(child.try_wait().unwrap().is_none(), "the server ended");
+        assert!(began.elapsed() < Duration::from_secs(300), "the server did not answer");
         std::thread::sleep(Duration::from_millis(100));
     }
 }
 
 fn launch(database: &str) -> (Child, String) {
-    let (child, url) = begin(database);
-    wait(&url);
+    let (mut child, url) = begin(database);
+    wait(&mut child, &url);
     (child, url)
+}
+
+/// Asks the test cluster for something.
+fn of_the_cluster(sql: &str) -> Result<Option<String>, sqlx::Error> {
+    rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
+        use sqlx::Connection;
+        let mut db = sqlx::PgConnection::connect(&format!("{}/postgres", cluster())).await.unwrap();
+        sqlx::query_scalar(sqlx::AssertSqlSafe(sql.to_owned())).fetch_optional(&mut db).await
+    })
+}
+
+fn cluster() -> String {
+    std::env::var("RHIZOGRAPH_TEST_DATABASE").expect("RHIZOGRAPH_TEST_DATABASE names the cluster; ./test sets it up")
+}
+
+fn nanos(time: std::time::SystemTime) -> u128 {
+    time.duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos()
 }
 
 /// Makes a database on the test cluster, as a copy of `template` if one is named; gives its address.
 fn new_database(template: Option<&str>) -> String {
-    let cluster = std::env::var("RHIZOGRAPH_TEST_DATABASE")
-        .expect("RHIZOGRAPH_TEST_DATABASE names the cluster; ./test sets it up");
-    let nanos = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
-    let name = format!("test_{}_{nanos}", std::process::id());
-    let copy = template.and_then(|t| t.rsplit('/').next()).map_or(String::new(), |t| format!(" template {t}"));
-    rocket::tokio::runtime::Runtime::new().unwrap().block_on(async {
-        use sqlx::{Connection, Executor};
-        let mut db = sqlx::PgConnection::connect(&format!("{cluster}/postgres")).await.unwrap();
-        db.execute(sqlx::AssertSqlSafe(format!("create database {name}{copy}"))).await.unwrap();
-    });
-    format!("{cluster}/{name}")
+    let name = format!("test_{}_{}", std::process::id(), nanos(std::time::SystemTime::now()));
+    let copy = template.map_or(String::new(), |t| format!(" template {t}"));
+    of_the_cluster(&format!("create database {name}{copy}")).unwrap();
+    format!("{}/{name}", cluster())
 }
 
-/// A database with the demo loaded, made once: drawing and scanning its sheets takes a while.
+/// The name of a database with the demo loaded. Drawing and scanning its sheets takes a while, so it is made once by each
+/// build of the program, for all tests.
 fn demo() -> &'static str {
     static DEMO: OnceLock<String> = OnceLock::new();
     DEMO.get_or_init(|| {
-        let database = new_database(None);
-        let (mut child, _) = launch(&database);
-        child.kill().unwrap();
-        child.wait().unwrap();
-        database
+        let built = std::fs::metadata(env!("CARGO_BIN_EXE_rhizograph")).unwrap().modified().unwrap();
+        let name = format!("demo_{}", nanos(built));
+        let is_there = format!("select datname::text from pg_database where datname = '{name}'");
+        if of_the_cluster(&is_there).unwrap().is_none() {
+            let database = new_database(None);
+            let (mut child, _) = launch(&database);
+            child.kill().unwrap();
+            child.wait().unwrap();
+            let made = database.rsplit('/').next().unwrap();
+            // The killed server's connections end a moment later.
+            soon(|| of_the_cluster(&format!("alter database {made} rename to {name}")));
+        }
+        name
     })
+}
+
+/// Does what may have to wait a moment.
+fn soon<T, E: std::fmt::Debug>(mut f: impl FnMut() -> Result<T, E>) -> T {
+    let began = Instant::now();
+    loop {
+        match f() {
+            Ok(t) => break t,
+            Err(e) if began.elapsed() > Duration::from_secs(60) => panic!("{e:?}"),
+            Err(_) => std::thread::sleep(Duration::from_millis(200)),
+        }
+    }
 }
 
 /// Copies are made one at a time: nobody may be connected to what is copied.
@@ -89,16 +133,7 @@ impl Server {
     pub fn start() -> Server {
         let database = {
             let _one = COPYING.lock().unwrap_or_else(|e| e.into_inner());
-            let demo = demo();
-            // The killed server's connections end a moment later.
-            let began = Instant::now();
-            loop {
-                match std::panic::catch_unwind(|| new_database(Some(demo))) {
-                    Ok(database) => break database,
-                    Err(e) if began.elapsed() > Duration::from_secs(20) => std::panic::resume_unwind(e),
-                    Err(_) => std::thread::sleep(Duration::from_millis(200)),
-                }
-            }
+            new_database(Some(demo()))
         };
         let (child, url) = launch(&database);
         Server { child, url, database }
@@ -111,8 +146,44 @@ impl Server {
         server.child.kill().unwrap();
         server.child.wait().unwrap();
         (server.child, server.url) = begin_given(&server.database, given);
-        wait(&server.url);
+        wait(&mut server.child, &server.url);
         server
+    }
+
+    /// Starts with more arguments, on a database that holds something; gives what it says until it is ready.
+    #[allow(dead_code)]
+    pub fn start_told(database: &str, arguments: &[&str]) -> (Server, Vec<String>) {
+        let port = free_port();
+        let mut child = Command::new(env!("CARGO_BIN_EXE_rhizograph"))
+            .args(["serve", "--port", &port.to_string(), "--web", &web()])
+            .args(arguments)
+            .env("DATABASE_URL", database)
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let stdout = BufReader::new(child.stdout.take().unwrap());
+        let mut server = Server { child, url: String::new(), database: database.to_owned() };
+        let mut said = Vec::new();
+        for line in stdout.lines() {
+            said.push(line.unwrap());
+            if let Some((_, url)) = said.last().unwrap().split_once("is ready: ") {
+                server.url = url.to_owned();
+                break;
+            }
+        }
+        assert!(!server.url.is_empty(), "the server ended: {said:?}");
+        let began = Instant::now();
+        while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
+            assert!(began.elapsed() < Duration::from_secs(60), "nobody listens");
+            std::thread::sleep(Duration::from_millis(30));
+        }
+        (server, said)
+    }
+
+    /// A database with nothing in it.
+    #[allow(dead_code)]
+    pub fn empty_database() -> String {
+        new_database(None)
     }
 
     /// Starts on a new database that has nothing in it yet, without waiting until it answers.
@@ -171,12 +242,6 @@ impl Server {
         })
     }
 
-    /// Waits until it answers.
-    #[allow(dead_code)]
-    pub fn wait_until_it_answers(&mut self) {
-        wait(&self.url);
-    }
-
     /// Asks the program to end, as a system that shuts down does; gives how long that took.
     #[allow(dead_code)]
     pub fn terminate(&mut self) -> Duration {
@@ -210,12 +275,19 @@ impl Drop for Server {
 /// Drives the interface of a server through a file of `e2e/tests`, in Debian's Chromium.
 #[allow(dead_code)]
 pub fn drive(server: &Server, file: &str) {
+    drive_given(server, file, &[]);
+}
+
+/// The same with something in its environment.
+#[allow(dead_code)]
+pub fn drive_given(server: &Server, file: &str, given: &[(&str, &str)]) {
     assert!(Server::web_is_built(), "the front end is not built: npm --prefix web run build");
     let out = Command::new("node")
         .arg("run.mjs")
         .arg(file)
         .current_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/../../e2e"))
         .env("RHIZOGRAPH_URL", &server.url)
+        .envs(given.iter().copied())
         .output()
         .expect("Node.js drives the browser");
     let said = String::from_utf8_lossy(&out.stdout);

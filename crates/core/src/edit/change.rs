@@ -126,6 +126,11 @@ impl Change {
         (gone.iter().chain(&came).copied().chain(weighed).collect(), boxes)
     }
 
+    /// The ids of lines that come, go or change.
+    pub fn line_ids(&self) -> impl Iterator<Item = u64> {
+        self.lines.items().map(|l| l.id)
+    }
+
     /// Whether it is about some of the same as another one: the same line, drop, verdict, setting, or everything.
     pub(super) fn meets(&self, other: &Change) -> bool {
         let is_of_all = |c: &Change| c.size.is_some() || c.traced.is_some() || c.lays_out();

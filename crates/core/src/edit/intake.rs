@@ -26,8 +26,9 @@ impl IntakeStep {
     pub(super) fn plan(&self, after: &mut Sheet) -> Result<String, Error> {
         Ok(match self {
             IntakeStep::Intake { intake } => {
+                let is_other = intake.layer != after.recipes.intake.layer;
                 lay_out_anew(after, intake)?;
-                "laid the sheet out".to_owned()
+                if is_other { "chose the layer of the ink" } else { "laid the sheet out" }.to_owned()
             }
             IntakeStep::Resolution { dpi } => {
                 if !(20.0..=4800.0).contains(dpi) {

@@ -6,17 +6,15 @@ use super::tails::cut_all;
 use crate::error::Error;
 use crate::geom::flat::FlatPoint;
 use crate::geom::spine::Spine;
-use crate::geom::{Pt, pt, segments_cross, thinned};
+use crate::geom::{Pt, segments_cross, thinned};
 use crate::join::{
     Tail, bridge_opacity, bridge_spine, cut_out, density_at, pieces_within, span_at, tails_up_to, take_span,
 };
-use crate::model::erasure::Erasure;
 use crate::model::line::{End, EndStyle, Form, Line, Made};
 use crate::model::order::Order;
 use crate::model::reweighed::Reweighed;
 use crate::model::sheet::Sheet;
 use crate::model::verdict::{Kind, Settled, Verdict};
-use crate::raster::ink::Ink;
 use crate::scene::Scene;
 use crate::trace::fit_curves;
 use serde::{Deserialize, Serialize};
@@ -93,7 +91,7 @@ impl JoinStep {
                 }
                 let ends = if *loose { EndStyle::AlongCutter } else { *ends };
                 let cut = cut_out(&after.lines, outline, ends);
-                if cut.left.is_empty() && cut.erased.iter().all(|e| takes_nothing(e, &scene.ink)) {
+                if cut.left.is_empty() && cut.erased.iter().all(|e| e.takes_nothing(&scene.ink.alpha)) {
                     return Err(Error::Mismatch("there is no ink in there"));
                 }
                 let mut label = counted("cut", cut.left.len(), "line");
@@ -140,18 +138,6 @@ pub(super) fn put_in_place(after: &mut Sheet, place: usize, left: Vec<Line>) {
         }
         after.lines.insert(place + k, Arc::new(Line { id, order, ..line }));
     }
-}
-
-/// Whether an erasure leaves the ink as it is seen.
-pub(super) fn takes_nothing(erasure: &Erasure, ink: &Ink) -> bool {
-    let (x0, y0, x1, y1) = erasure.bounds().pixels(ink.alpha.width, ink.alpha.height);
-    if x0 >= x1 || y0 >= y1 {
-        return true;
-    }
-    let mut part = ink.alpha.part([x0, y0, x1 - x0, y1 - y0]);
-    let before = part.clone();
-    erasure.moved(pt(-(x0 as f64), -(y0 as f64))).apply(&mut part);
-    part == before
 }
 
 /// Whether a stroke passes over what is seen of a tail.

@@ -1,7 +1,7 @@
 //! Steps: lines mended by hand: redrawn, calmed, pressed, bent, erased.
 
 use super::ground::Ground;
-use super::join::{put_in_place, settle_ends, takes_nothing};
+use super::join::{put_in_place, settle_ends};
 use super::lifted::Lifted;
 use super::limits::{MOST_POINTS, counted, lie_near, on_sheet};
 use crate::draw::{Gives, Pen, Reshaped, Rub, Sample, Way, bent, calmed, nearness, pressed, redrawn, reshaped, shaped};
@@ -281,13 +281,13 @@ fn erase_exactly(
     ink: &crate::raster::ink::Ink,
 ) -> Result<String, Error> {
     let cut = erase(&after.lines, rings, is_meant);
-    if cut.left.is_empty() && cut.erased.iter().all(|e| takes_nothing(e, ink)) {
+    if cut.left.is_empty() && cut.erased.iter().all(|e| e.takes_nothing(&ink.alpha)) {
         return Err(Error::Mismatch("there is no ink where that passed"));
     }
     for (place, left) in cut.left.into_iter().rev() {
         put_in_place(after, place, left);
     }
-    cut.erased.into_iter().filter(|e| !takes_nothing(e, ink)).for_each(|e| after.erase(e));
+    cut.erased.into_iter().filter(|e| !e.takes_nothing(&ink.alpha)).for_each(|e| after.erase(e));
     settle_ends(after, cut.ends);
     Ok("erased".to_owned())
 }

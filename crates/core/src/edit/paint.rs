@@ -1,10 +1,12 @@
 //! Steps: paint put into regions and taken out; colours of lines.
 
 use super::ground::Ground;
+use super::join::{SPAN_REACH, put_in_place};
 use super::limits::counted;
 use super::toned::{self, Model};
 use crate::error::Error;
 use crate::geom::Pt;
+use crate::join::{parted_at_span, span_at};
 use crate::model::line::{Line, Made};
 use crate::model::numbered::Numbered;
 use crate::model::paint::{CarriedDrop, Drop, Like, parted, toned as toned_name};
@@ -48,6 +50,8 @@ pub enum PaintStep {
     ColourBounding { bounds: String, swatch: Option<String> },
     /// Gives all lines that have no colour of their own a tone of what they bound.
     ToneLines { tone: String },
+    /// Gives the span at a place the colour of a swatch; without one, the ink's. Its line is parted there.
+    ColourSpan { at: Pt, swatch: Option<String> },
     /// Gives lines the colour of a swatch; without one, the ink's.
     ColourLines {
         #[ts(type = "number[]")]
@@ -73,6 +77,7 @@ impl PaintStep {
             | PaintStep::Shade { .. }
             | PaintStep::FillSpecks { .. }
             | PaintStep::ColourBounding { .. }
+            | PaintStep::ColourSpan { .. }
             | PaintStep::ToneLines { .. } => 0,
         }
     }
@@ -154,6 +159,10 @@ impl PaintStep {
             }
             PaintStep::ToneLines { tone } => toned::tone_lines(after, scene, &Model(ground.swatches()), tone)?,
             PaintStep::Carry { drawing, drops } => carry(after, ground, drawing, drops)?,
+            PaintStep::ColourSpan { at, swatch } => {
+                swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
+                colour_span(after, scene, *at, swatch.as_deref())?
+            }
             PaintStep::ColourLines { lines, swatch } => {
                 swatch.iter().try_for_each(|s| known(ground.swatches(), s))?;
                 let asked: HashSet<u64> = lines.iter().copied().collect();
@@ -165,18 +174,36 @@ impl PaintStep {
                 let others = |l: &&mut Arc<Line>| asked.contains(&l.id) && !l.is_seam() && l.swatch != *swatch;
                 let mut n = 0;
                 for line in after.lines.iter_mut().filter(others) {
-                    let line = Arc::make_mut(line);
-                    line.swatch.clone_from(swatch);
-                    // Tracing again is to keep its colour.
-                    if line.made == Made::Traced {
-                        line.made = Made::Edited;
-                    }
+                    toned::colour(line, swatch.clone());
                     n += 1;
                 }
                 counted("coloured", n, "line")
             }
         })
     }
+}
+
+fn colour_span(after: &mut Sheet, scene: &Scene, at: Pt, swatch: Option<&str>) -> Result<String, Error> {
+    let none = Error::Mismatch("there is no line there");
+    let span = span_at(&scene.network, at, SPAN_REACH).ok_or(none.clone())?;
+    let id = scene.network.line(span.line).map(|l| l.id);
+    let place = after.lines.iter().position(|l| Some(l.id) == id && !l.is_seam()).ok_or(none)?;
+    if after.lines[place].swatch.as_deref() == swatch {
+        return Ok("coloured a span".to_owned());
+    }
+    match parted_at_span(&after.lines[place], &span) {
+        None => toned::colour(&mut after.lines[place], swatch.map(str::to_owned)),
+        Some(mut parts) => {
+            if after.lines[place].made == Made::Traced {
+                parts.iter_mut().for_each(|p| p.made = Made::Edited);
+            }
+            if let Some(part) = parts.last_mut() {
+                part.swatch = swatch.map(str::to_owned);
+            }
+            put_in_place(after, place, parts);
+        }
+    }
+    Ok("coloured a span".to_owned())
 }
 
 fn carry(after: &mut Sheet, ground: &dyn Ground, drawing: &str, drops: &[CarriedDrop]) -> Result<String, Error> {

@@ -144,8 +144,11 @@ fn join_stands(step: &JoinStep, change: &Change, scene: &Scene, since: &Since) -
         JoinStep::Remove { .. } => return true,
     };
     let margin = 2.0 * scene.network.widest() + REACH;
-    let taken = change.erasures().map(|e| e.bounds().grown(margin));
-    !std::iter::once(places.grown(margin)).chain(taken).any(|b| since.touches(&b))
+    let taken = change.erasures().map(|e| e.bounds());
+    // A tail that is swept at its tip begins at a crossing far off.
+    let is_sweep = matches!(step, JoinStep::Sweep { .. });
+    let lines = scene.network.lines().filter(|_| is_sweep).map(|(_, l)| l.bounds()).filter(|b| b.touches(&places));
+    !std::iter::once(places).chain(taken).chain(lines).any(|b| since.touches(&b.grown(margin)))
 }
 
 fn paint_stands(step: &PaintStep, scene: &Scene, since: &Since) -> bool {
@@ -163,6 +166,7 @@ fn paint_stands(step: &PaintStep, scene: &Scene, since: &Since) -> bool {
         | PaintStep::Shade { .. }
         | PaintStep::FillSpecks { .. }
         | PaintStep::ColourBounding { .. }
+        | PaintStep::ColourSpan { .. }
         | PaintStep::ToneLines { .. }
         | PaintStep::FillEmpties { .. }
         | PaintStep::Replace { .. } => since.regions.is_empty() && since.drops.is_empty(),

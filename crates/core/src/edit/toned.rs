@@ -225,7 +225,8 @@ pub(super) fn tone_lines(after: &mut Sheet, scene: &Scene, model: &Model, tone: 
     Ok(counted("coloured", n, "line"))
 }
 
-fn colour(line: &mut Arc<Line>, paint: Option<String>) {
+/// Gives a line a colour; none: the ink's.
+pub(super) fn colour(line: &mut Arc<Line>, paint: Option<String>) {
     let line = Arc::make_mut(line);
     line.swatch = paint;
     // Tracing again is to keep its colour.

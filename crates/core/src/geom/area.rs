@@ -2,7 +2,7 @@
 //! (polygon overlay on integers: `i_overlay`).
 
 use super::flat::{FlatPoint, Stroke};
-use super::{Pt, polygon_area, polyline_len, pt};
+use super::{Pt, polygon_area, pt};
 use i_overlay::core::fill_rule::FillRule;
 use i_overlay::core::overlay_rule::OverlayRule;
 use i_overlay::float::single::SingleFloatOverlay;
@@ -83,22 +83,29 @@ pub fn swept(flat: &[FlatPoint]) -> Rings {
 
 /// The area of a line's ink, cut off where it ends so.
 pub fn inked(stroke: &Stroke) -> Rings {
-    let mut rings = swept(&stroke.flat);
-    let whole = polyline_len(&stroke.flat.iter().map(|f| f.p).collect::<Vec<_>>());
-    for (facet, tip) in stroke.facets.iter().zip([stroke.flat.first(), stroke.flat.last()]) {
-        let (Some(f), Some(tip)) = (facet, tip) else { continue };
-        // Beyond the cut, as far as the end's own ink goes; of a short line all of it.
-        let (along, out) = (f.inward.turned(), f.inward * -1.0);
-        let reach = tip.width + tip.p.dist(f.at) + f.reach.min(whole);
-        let beyond = [
-            f.at + along * reach,
-            f.at + along * reach + out * reach,
-            f.at - along * reach + out * reach,
-            f.at - along * reach,
-        ];
-        rings = without(&rings, &[beyond.to_vec()]).concat();
+    let (flat, [head, tail]) = (&stroke.flat, stroke.faceted());
+    if head + tail == 0 {
+        return swept(flat);
     }
-    rings
+    let last = flat.len() - 1;
+    // What both ends cut off, what one does, and the rest.
+    let mut stops = [0, head, last - tail, last];
+    stops.sort_unstable();
+    let mut out = Rings::new();
+    for w in stops.windows(2).filter(|w| w[0] < w[1]) {
+        let mut ink = swept(&flat[w[0]..=w[1]]);
+        let cuts = [stroke.facets[0].filter(|_| w[1] <= head), stroke.facets[1].filter(|_| w[0] >= last - tail)];
+        for f in cuts.iter().flatten() {
+            // Beyond the cut, as far as any of this ink goes.
+            let far = |p: &Pt| p.dist(f.at);
+            let reach = ink.iter().flatten().map(far).fold(0.0, f64::max) + 1.0;
+            let (along, out) = (f.inward.turned() * reach, f.inward * -reach);
+            let beyond = [f.at + along, f.at + along + out, f.at - along + out, f.at - along];
+            ink = without(&ink, &[beyond.to_vec()]).concat();
+        }
+        out = if out.is_empty() { ink } else { united(&out, &ink).concat() };
+    }
+    out
 }
 
 /// One closed path that holds the same by the even-odd rule: the way to each further ring is gone there and back.

@@ -15,7 +15,7 @@ pub struct Facet {
     pub at: Pt,
     /// Square to the cut, towards the line.
     pub inward: Pt,
-    /// How far along the line from there it holds, px.
+    /// How far along the line from there it holds, px: ink that comes back later is not cut off.
     pub reach: f64,
 }
 
@@ -24,4 +24,23 @@ pub struct Facet {
 pub struct Stroke {
     pub flat: Vec<FlatPoint>,
     pub facets: [Option<Facet>; 2],
+}
+
+impl Stroke {
+    /// How many pieces from the start, and from the end, are cut off by their facet.
+    pub fn faceted(&self) -> [usize; 2] {
+        let count = |facet: Option<Facet>, pieces: &mut dyn Iterator<Item = &[FlatPoint]>| {
+            let Some(f) = facet else { return 0 };
+            let mut run = 0.0;
+            pieces
+                .take_while(|w| {
+                    let is_within = run < f.reach - 1e-6;
+                    run += w[0].p.dist(w[1].p);
+                    is_within
+                })
+                .count()
+        };
+        let [start, end] = self.facets;
+        [count(start, &mut self.flat.windows(2)), count(end, &mut self.flat.windows(2).rev())]
+    }
 }

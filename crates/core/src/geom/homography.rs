@@ -84,9 +84,12 @@ impl Homography {
         (det.abs() > 1e-12).then(|| Homography(adjugate.map(|v| v / det)))
     }
 
-    #[inline]
+    #[inline(always)]
     pub fn map(&self, p: Pt) -> Pt {
         let m = &self.0;
+        if m[6] == 0.0 && m[7] == 0.0 && m[8] == 1.0 {
+            return pt(m[0] * p.x + m[1] * p.y + m[2], m[3] * p.x + m[4] * p.y + m[5]);
+        }
         let w = m[6] * p.x + m[7] * p.y + m[8];
         pt((m[0] * p.x + m[1] * p.y + m[2]) / w, (m[3] * p.x + m[4] * p.y + m[5]) / w)
     }

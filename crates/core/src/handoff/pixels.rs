@@ -6,12 +6,10 @@
 use super::layers::{HandOff, InkEdge, Layer, What};
 use crate::error::Error;
 use crate::geom::flat::FlatPoint;
-use crate::geom::{Pt, pt};
+use crate::geom::{Bounds, Pt, pt};
 use crate::model::paint::colour_of;
 use crate::raster::plane::{Plane, Rgb};
 use crate::raster::strokes::stroke;
-use fast_image_resize::images::Image;
-use fast_image_resize::{FilterType, PixelType, ResizeAlg, ResizeOptions, Resizer};
 
 /// A layer's pixels where there are any: at x, y of the picture.
 #[derive(Debug, Clone, PartialEq)]
@@ -80,7 +78,9 @@ impl HandOff<'_> {
             What::Paint(name) => {
                 let wanted = self.paints.iter().position(|p| p == name).map_or(u16::MAX, |k| k as u16 + 1);
                 let [r, g, b] = colour_of(&self.colours.swatches, name).unwrap_or_default();
-                self.of_paint(&|paint| if paint == wanted { [r, g, b, 255] } else { [0; 4] })
+                let painted = self.scene.regions.iter().filter(|region| self.paint_of[region.id as usize] == wanted);
+                let within = Bounds::of(painted.flat_map(|region| region.rings.iter().flatten()));
+                self.of_paint(&|paint| if paint == wanted { [r, g, b, 255] } else { [0; 4] }, &within.grown(2.0))
             }
             What::Seams => {
                 let seams = self.sheet.lines.iter().filter(|l| l.is_seam());
@@ -127,15 +127,22 @@ impl HandOff<'_> {
         out
     }
 
-    /// A picture of the paint by the number of its name.
-    fn of_paint(&self, colour: &dyn Fn(u16) -> [u8; 4]) -> Plane<[u8; 4]> {
+    /// A picture of the paint by the number of its name, looked for within a box of the sheet.
+    fn of_paint(&self, colour: &dyn Fn(u16) -> [u8; 4], within: &Bounds) -> Plane<[u8; 4]> {
         let [w, h] = self.size();
         let [columns, rows] = self.sources();
         let by_region: Vec<[u8; 4]> = self.paint_of.iter().map(|&p| colour(p)).collect();
         let labels = &self.scene.regions.labels;
         let mut out = Plane::new(w, h, [0u8; 4]);
-        for (row, &y) in out.data.chunks_mut(w).zip(&rows) {
-            for (p, &x) in row.iter_mut().zip(&columns) {
+        let span = |of: &[usize], from: f64, to: f64| {
+            let start = of.partition_point(|&k| (k as f64) < from);
+            start..of.partition_point(|&k| k as f64 <= to).max(start)
+        };
+        let across = span(&columns, within.min.x, within.max.x);
+        for y in span(&rows, within.min.y, within.max.y) {
+            let row = &mut out.data[y * w..(y + 1) * w];
+            let y = rows[y];
+            for (p, &x) in row[across.clone()].iter_mut().zip(&columns[across.clone()]) {
                 let c = by_region[usize::from(*labels.at(x, y))];
                 if c[3] > 0 && self.untucked.as_ref().is_none_or(|u| !*u.at(x, y)) {
                     *p = c;
@@ -152,7 +159,9 @@ impl HandOff<'_> {
             let [r, g, b] = colour_of(&self.colours.swatches, name)?;
             Some([r, g, b, 255])
         };
-        self.of_paint(&|p| of(p).unwrap_or_default())
+        let [x, y, w, h] = self.part().map(|v| v as f64);
+        let whole = Bounds { min: pt(x, y), max: pt(x + w, y + h) };
+        self.of_paint(&|p| of(p).unwrap_or_default(), &whole)
     }
 
     /// All ink in its colours; made once.
@@ -198,15 +207,9 @@ impl HandOff<'_> {
 }
 
 fn resampled(plane: Plane<[u8; 4]>, [w, h]: [usize; 2]) -> Result<Plane<[u8; 4]>, Error> {
-    let failed = |_| Error::Mismatch("this picture cannot be made in that size");
-    let bytes = plane.data.into_flattened();
-    let from = Image::from_vec_u8(plane.width as u32, plane.height as u32, bytes, PixelType::U8x4);
-    let from = from.map_err(|_| Error::Mismatch("this picture cannot be made in that size"))?;
-    let mut to = Image::new(w as u32, h as u32, PixelType::U8x4);
-    let how = ResizeOptions::new().resize_alg(ResizeAlg::Convolution(FilterType::CatmullRom)).use_alpha(true);
-    Resizer::new().resize(&from, &mut to, &how).map_err(failed)?;
-    let (pixels, _) = to.buffer().as_chunks::<4>();
-    Ok(Plane { width: w, height: h, data: pixels.iter().map(|p| if p[3] == 0 { [0; 4] } else { *p }).collect() })
+    let pixels = rhizograph_resample::resampled(plane.data, [plane.width, plane.height], [w, h]);
+    let data = pixels.ok_or(Error::Mismatch("this picture cannot be made in that size"))?;
+    Ok(Plane { width: w, height: h, data })
 }
 
 /// A picture cut to where there is anything.

@@ -6,9 +6,26 @@ use super::pegs::find_pegs;
 use crate::geom::{Bounds, Pt, pt};
 use crate::model::recipe::{IntakeRecipe, Register};
 use crate::raster::plane::{Plane, Rgb};
+use serde::{Deserialize, Serialize};
+
+/// Where a sheet of the shot has its two marks; every other one has them at the same place of the paper.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Marks {
+    /// On that sheet before cropping, px.
+    pub at: [Pt; 2],
+    /// That sheet's pixels an inch.
+    pub dpi: f64,
+}
+
+impl Marks {
+    /// Where they are on a sheet of another resolution, px.
+    pub fn on_sheet_of(&self, dpi: f64) -> [Pt; 2] {
+        self.at.map(|p| (p * (dpi / self.dpi)).snapped())
+    }
+}
 
 /// How a picture is laid out by what can be told of it by itself: paper on a darker ground is squared up, peg holes are
-/// covered and register it. `pegs`: where the shot's other sheets have the marks of theirs, px; else they are laid level.
+/// covered and register it. `pegs`: where the shot's other sheets have the marks of theirs; else they are laid level.
 ///
 /// ```
 /// use rhizograph_core::intake::{by_itself, lay_out};
@@ -20,7 +37,7 @@ use crate::raster::plane::{Plane, Rgb};
 /// assert_eq!((sheet.width, sheet.height), (200, 150));
 /// # Ok::<(), rhizograph_core::Error>(())
 /// ```
-pub fn by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> IntakeRecipe {
+pub fn by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<Marks>) -> IntakeRecipe {
     let corners = find_corners(rgb).map(|c| c.map(Pt::snapped));
     let squared = IntakeRecipe { corners, ..IntakeRecipe::default() };
     let Ok(layout) = Layout::of(&squared, rgb.width, rgb.height) else {
@@ -40,7 +57,7 @@ pub fn by_itself(rgb: &Plane<Rgb>, dpi: f64, pegs: Option<[Pt; 2]>) -> IntakeRec
         [b.min.x.floor(), b.min.y.floor(), (b.max.x - b.min.x).ceil(), (b.max.y - b.min.y).ceil()]
     };
     let from = found.marks().map(Pt::snapped);
-    let to = pegs.unwrap_or_else(|| level(from));
+    let to = pegs.map_or_else(|| level(from), |pegs| pegs.on_sheet_of(dpi));
     IntakeRecipe {
         holes: found.boxes.map(on_original).to_vec(),
         register: Some(Register { from, to, pegs: true }),

@@ -6,7 +6,7 @@ mod corners;
 mod layout;
 mod pegs;
 
-pub use by_itself::{by_itself, level};
+pub use by_itself::{Marks, by_itself, level};
 pub use corners::find_corners;
 pub use layout::{Layout, lay_out};
 pub use pegs::{Pegs, find_pegs};

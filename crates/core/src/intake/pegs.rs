@@ -2,7 +2,7 @@
 //! much darker or much lighter than the paper.
 
 use crate::geom::{Pt, pt};
-use crate::raster::components::{Component, components};
+use crate::raster::components::{Component, Pieces};
 use crate::raster::plane::{Plane, Rgb};
 use rayon::prelude::*;
 
@@ -41,7 +41,7 @@ pub fn find_pegs(rgb: &Plane<Rgb>, dpi: f64) -> Option<Pegs> {
     let paper = f64::from(*order.select_nth_unstable(half).1);
     let mm = dpi / 25.4 / k as f64;
     let find = |set: Plane<bool>| {
-        let pieces = components(&set, false).1;
+        let pieces = Pieces::of(&set, false).list;
         let shapes: Vec<Hole> = pieces.iter().filter_map(|c| Hole::of(c, mm)).collect();
         shapes.iter().filter(|s| !s.is_long).find_map(|round| {
             let longs = || shapes.iter().filter(|s| s.is_long);

@@ -187,8 +187,27 @@ impl Cutter {
         out.left.push((n, shapes.iter().map(|s| shape(line, s)).collect()));
     }
 
+    /// Whether the round tips of ends that are taken off go with them: none reaches out of what is erased on its other side.
+    fn takes_tips(&self, line: &Line) -> bool {
+        let flat = line.flat(FLATNESS);
+        let n = flat.len();
+        if n < 2 || line.spine().is_none_or(|s| s.closed) {
+            return true;
+        }
+        [(flat[0], flat[1]), (flat[n - 1], flat[n - 2])].into_iter().filter(|(tip, _)| self.holds(tip.p)).all(
+            |(tip, inner)| {
+                let back = (tip.p - inner.p).unit() * (tip.width / 2.0);
+                let around = (-4..=4).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_8);
+                around.map(f64::sin_cos).all(|(s, c)| self.holds(tip.p + back * c + back.turned() * s))
+            },
+        )
+    }
+
     /// Whether what is left of a line ends as the outline passes, and that meets the line's ink nowhere else.
     fn divides_cleanly(&self, line: &Line, left: &[Line]) -> bool {
+        if !self.takes_tips(line) {
+            return false;
+        }
         let mut tips: Vec<(Pt, f64)> = Vec::new();
         for part in left {
             let Form::Centreline { ends, .. } = &part.form else { continue };

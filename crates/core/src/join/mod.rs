@@ -18,5 +18,5 @@ pub use density::{bridge_opacity, density_at};
 pub use gap::{Gap, bridge_spine};
 pub use gaps::Gaps;
 pub use leak::{Leak, find_leak};
-pub use spans::{Span, span_at, take_span};
+pub use spans::{Span, parted_at_span, span_at, take_span};
 pub use tails::{Tail, Tails, cut as cut_tail, tails_up_to};

@@ -3,7 +3,7 @@
 use super::beside::ink_beside;
 use super::tails::{Tail, cut, cutter_at, first_crossing, shortened};
 use crate::geom::flat::FlatPoint;
-use crate::geom::spine::Place;
+use crate::geom::spine::{Place, Spine};
 use crate::geom::{Pt, polyline_len};
 use crate::model::erasure::Erasure;
 use crate::model::line::{End, Form, Line, Made};
@@ -71,17 +71,62 @@ pub fn span_at(network: &Network, at: Pt, reach: f64) -> Option<Span> {
     Some(Span { line, path, from, to })
 }
 
-/// What a ring is without a span: the stretch from where that ends, round, to where it begins.
-fn rest_of_ring(line: &Line, [from, to]: [Crossing; 2], network: &Network) -> Option<Line> {
-    let spine = line.spine()?;
-    let places = spine.places(FLATNESS);
-    let flat = spine.flatten(FLATNESS);
-    let place = |c: Crossing| {
+/// Where crossings lie along a curve.
+fn places_on(spine: &Spine) -> impl Fn(Crossing) -> Place {
+    let (places, flat) = (spine.places(FLATNESS), spine.flatten(FLATNESS));
+    move |c| {
         let (a, b) = (places[c.piece], places[c.piece + 1]);
         let before = if a.curve == b.curve { a.t } else { 0.0 };
         let share = flat[c.piece].dist(c.at) / flat[c.piece].dist(flat[c.piece + 1]).max(1e-9);
         Place { curve: b.curve, t: before + (b.t - before) * share.min(1.0) }
+    }
+}
+
+/// A line as what lies before a span, the span, and what lies behind it; no ink changes. The span comes last, so that it lies
+/// over the round ends of the others; its own are flat where it was crossed. `None`: the span is all of the line.
+pub fn parted_at_span(line: &Line, span: &Span) -> Option<Vec<Line>> {
+    let spine = line.spine()?;
+    let place = places_on(spine);
+    let all = spine.places(FLATNESS);
+    let (first, last) = (all[0], all[all.len() - 1]);
+    let (from, to) = (span.from.map(&place), span.to.map(&place));
+    let stretches = match (from, to) {
+        _ if spine.closed => {
+            let (from, to) = (from?, to?);
+            if from == to {
+                return None;
+            }
+            vec![(to, from, [false; 2]), (from, to, [true; 2])]
+        }
+        (None, None) => return None,
+        _ => [
+            from.map(|from| (first, from, [false; 2])),
+            to.map(|to| (to, last, [false; 2])),
+            Some((from.unwrap_or(first), to.unwrap_or(last), [from.is_some(), to.is_some()])),
+        ]
+        .into_iter()
+        .flatten()
+        .collect(),
     };
+    let mut parts = Vec::new();
+    for (a, b, is_flat) in stretches {
+        let mut part = line.stretch(a, b)?;
+        if let Form::Centreline { ends, .. } = &mut part.form {
+            for (side, end) in ends.iter_mut().enumerate() {
+                let is_own = !spine.closed && [a == first, b == last][side];
+                if !is_own {
+                    *end = if is_flat[side] { End::Flat } else { End::Round };
+                }
+            }
+        }
+        parts.push(part);
+    }
+    Some(parts)
+}
+
+/// What a ring is without a span: the stretch from where that ends, round, to where it begins.
+fn rest_of_ring(line: &Line, [from, to]: [Crossing; 2], network: &Network) -> Option<Line> {
+    let place = places_on(line.spine()?);
     if from.at.dist(to.at) < 0.5 {
         return None;
     }

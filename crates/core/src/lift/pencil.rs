@@ -25,6 +25,12 @@ fn lack(p: Rgb, paper: V3) -> V3 {
     std::array::from_fn(|c| 1.0 - f32::from(p[c]) / paper[c].max(1.0))
 }
 
+/// The same by the inverse of the paper.
+#[inline]
+fn lack_by(p: Rgb, flip: u8, inverse: [f32; 3]) -> V3 {
+    std::array::from_fn(|c| 1.0 - f32::from(p[c] ^ flip) * inverse[c])
+}
+
 /// The length of the part of a lack that is not grey.
 fn tint(d: V3) -> f32 {
     let m = (d[0] + d[1] + d[2]) / 3.0;
@@ -34,6 +40,8 @@ fn tint(d: V3) -> f32 {
 
 /// Below this a lack has no hue: neutral ink, the paper's grain.
 const LEAST_TINT: f32 = 0.02;
+/// Below this share of ink a pixel is bare paper.
+const BARE: u8 = 5;
 
 /// Linear light of 1024 sRGB values.
 static LINEAR: LazyLock<[f32; 1024]> = LazyLock::new(|| {
@@ -46,14 +54,27 @@ static LINEAR: LazyLock<[f32; 1024]> = LazyLock::new(|| {
 /// Oklab's a and b of a lack, the paper taken as white; the direction is the hue, the length the chroma.
 fn hue(d: V3) -> [f32; 2] {
     let [r, g, b] = d.map(|v| LINEAR[((1.0 - v).clamp(0.0, 1.0) * 1023.0) as usize]);
-    let l = (0.412_221_47 * r + 0.536_332_55 * g + 0.051_445_995 * b).cbrt();
-    let m = (0.211_903_5 * r + 0.680_699_5 * g + 0.107_396_96 * b).cbrt();
-    let s = (0.088_302_46 * r + 0.281_718_85 * g + 0.629_978_7 * b).cbrt();
+    let l = cube_root(0.412_221_47 * r + 0.536_332_55 * g + 0.051_445_995 * b);
+    let m = cube_root(0.211_903_5 * r + 0.680_699_5 * g + 0.107_396_96 * b);
+    let s = cube_root(0.088_302_46 * r + 0.281_718_85 * g + 0.629_978_7 * b);
     [1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s, 0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s]
 }
 
+/// The cube root of what is not negative, to within a few units in the last place: a third of the exponent, then Halley's
+/// iteration twice.
+fn cube_root(x: f32) -> f32 {
+    if x < f32::MIN_POSITIVE {
+        return 0.0;
+    }
+    let step = |y: f32| {
+        let cube = y * y * y;
+        y * (cube + 2.0 * x) / (2.0 * cube + x)
+    };
+    step(step(f32::from_bits(x.to_bits() / 3 + 709_921_077)))
+}
+
 fn unit(h: [f32; 2]) -> [f32; 2] {
-    let l = h[0].hypot(h[1]).max(1e-6);
+    let l = (h[0] * h[0] + h[1] * h[1]).sqrt().max(1e-6);
     [h[0] / l, h[1] / l]
 }
 
@@ -94,9 +115,7 @@ fn sampled(rgb: &Plane<Rgb>, flip: u8, paper: &Paper, step: usize, mut see: impl
     for y in (0..rgb.height).step_by(step) {
         paper.inverse_row((y, 1), (0, rgb.width), 0, 1.0, &mut inverse);
         for x in (y / step % step..rgb.width).step_by(step) {
-            let (p, inverse) = (rgb.at(x, y), inverse[x / run(0)]);
-            let at = |c: usize| 1.0 - f32::from(p[c] ^ flip) * inverse[c];
-            see([at(0), at(1), at(2)]);
+            see(lack_by(*rgb.at(x, y), flip, inverse[x / run(0)]));
         }
     }
 }
@@ -189,6 +208,29 @@ fn plain_row(pixels: &[u8], flip: u8, by: V3, inverse: &[[f32; 3]], run: usize, 
     }
 }
 
+/// Which pixels of a row may have a tint. Bare paper has nothing to tell apart, nor has what lacks the same in all channels.
+#[multiversion::multiversion(targets("x86_64+avx2"))]
+fn spread_row(pixels: &[u8], flip: u8, inverse: &[[f32; 3]], run: usize, cover: &[u8], out: &mut [bool]) {
+    let is_spread = |r: u8, g: u8, b: u8, inverse: [f32; 3], cover: u8| {
+        let d = lack_by([r, g, b], flip, inverse);
+        (d[0].max(d[1]).max(d[2]) - d[0].min(d[1]).min(d[2]) > LEAST_TINT) & (cover >= BARE)
+    };
+    let runs = pixels.chunks(3 * run).zip(cover.chunks(run)).zip(out.chunks_mut(run)).zip(inverse);
+    for (((px, cover), out), &inverse) in runs {
+        // As above.
+        if let (Ok(px), Ok(cover), Ok(out)) =
+            (<&[u8; 24]>::try_from(px), <&[u8; 8]>::try_from(cover), <&mut [bool; 8]>::try_from(&mut *out))
+        {
+            for x in 0..8 {
+                out[x] = is_spread(px[3 * x], px[3 * x + 1], px[3 * x + 2], inverse, cover[x]);
+            }
+        } else {
+            let all = px.chunks_exact(3).zip(cover).zip(out);
+            all.for_each(|((p, &cover), o)| *o = is_spread(p[0], p[1], p[2], inverse, cover));
+        }
+    }
+}
+
 /// A pencil made ready for a sheet's pixels: each share is a dot product with what a pixel lacks.
 struct Unmixing {
     ink: V3,
@@ -231,23 +273,21 @@ pub fn unmix(
     let mut removed = Plane::new(w, h, 0u8);
     let run = run(level);
     let bands = cover.data.par_chunks_mut((w * run).max(1)).zip(removed.data.par_chunks_mut((w * run).max(1)));
-    bands.enumerate().for_each_init(Vec::new, |inverse, (band, (cover, removed))| {
+    let at_hand = || (Vec::new(), vec![false; w]);
+    bands.enumerate().for_each_init(at_hand, |(inverse, is_spread), (band, (cover, removed))| {
         // One look at the paper serves as many rows as columns.
         let top = y0 + band * run;
         paper.inverse_row((top, run), (x0, w), level, recipe.even_light, inverse);
         for (i, (cover, removed)) in cover.chunks_mut(w).zip(removed.chunks_mut(w)).enumerate() {
             let pixels = &rgb.row(top + i)[x0..x0 + w];
             plain_row(pixels.as_flattened(), flip, plainly, inverse, run, cover);
-            for x in 0..w {
-                // Bare paper has nothing to tell apart, nor has what lacks the same in all channels.
-                if rows.is_empty() || cover[x] < 5 {
-                    continue;
-                }
-                let (p, inverse) = (pixels[x], inverse[x / run]);
-                let at = |c: usize| 1.0 - f32::from(p[c] ^ flip) * inverse[c];
-                let d: V3 = [at(0), at(1), at(2)];
-                let spread = d[0].max(d[1]).max(d[2]) - d[0].min(d[1]).min(d[2]);
-                if spread <= LEAST_TINT || tint(d) <= LEAST_TINT {
+            if rows.is_empty() {
+                continue;
+            }
+            spread_row(pixels.as_flattened(), flip, inverse, run, cover, is_spread);
+            for x in (0..w).filter(|&x| is_spread[x]) {
+                let d = lack_by(pixels[x], flip, inverse[x / run]);
+                if tint(d) <= LEAST_TINT {
                     continue;
                 }
                 let own = unit(hue(d));
@@ -266,4 +306,35 @@ pub fn unmix(
         }
     });
     (cover, removed)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_cube_root_is_that_of_the_library() {
+        for k in 0..=100_000u32 {
+            let x = k as f32 / 100_000.0;
+            let (own, exact) = (f64::from(cube_root(x)), f64::from(x).cbrt());
+            assert!((own - exact).abs() <= 3e-7 * exact, "{x}: {own}, {exact}");
+        }
+    }
+
+    #[test]
+    fn a_pixel_is_spread_by_the_widest_of_its_channels() {
+        let pixels: Vec<u8> = (0..3 * 43u32).map(|k| (k * 37 % 256) as u8).collect();
+        let cover: Vec<u8> = (0..43).map(|k| k % 11).collect();
+        for (run, flip) in [(8, 0), (5, 255)] {
+            let inverse: Vec<[f32; 3]> =
+                (0..43usize.div_ceil(run)).map(|k| [0.0039, 0.004 + k as f32 * 1e-4, 0.0041]).collect();
+            let mut out = vec![false; 43];
+            spread_row(&pixels, flip, &inverse, run, &cover, &mut out);
+            for (x, is_spread) in out.into_iter().enumerate() {
+                let d = lack_by([0, 1, 2].map(|c| pixels[3 * x + c]), flip, inverse[x / run]);
+                let spread = d.iter().copied().fold(f32::MIN, f32::max) - d.iter().copied().fold(f32::MAX, f32::min);
+                assert_eq!(is_spread, spread > LEAST_TINT && cover[x] >= BARE, "{x}");
+            }
+        }
+    }
 }

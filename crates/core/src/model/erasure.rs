@@ -1,6 +1,6 @@
 //! Ink taken off the lifted pixels, or put in its place.
 
-use crate::geom::flat::FlatPoint;
+use crate::geom::flat::{FlatPoint, Stroke};
 use crate::geom::{Bounds, Pt, pt};
 use crate::model::piece::Piece;
 use crate::raster::plane::Plane;
@@ -105,6 +105,18 @@ impl Erasure {
         }
     }
 
+    /// Whether it changes nothing of `alpha`.
+    pub fn takes_nothing(&self, alpha: &Plane<u8>) -> bool {
+        let (x0, y0, x1, y1) = self.bounds().pixels(alpha.width, alpha.height);
+        if x0 >= x1 || y0 >= y1 {
+            return true;
+        }
+        let mut part = alpha.part([x0, y0, x1 - x0, y1 - y0]);
+        let before = part.clone();
+        self.moved(pt(-(x0 as f64), -(y0 as f64))).apply(&mut part);
+        part == before
+    }
+
     /// Takes the ink off `alpha`.
     pub fn apply(&self, alpha: &mut Plane<u8>) {
         self.apply_in(alpha, whole(alpha));
@@ -165,7 +177,10 @@ impl Erasure {
                     }
                 }
             }
-            Erasure::Inked { inked } => stroke_in(alpha, &as_flat(inked), [None, None], 255.0, (x0, y0, x1, y1)),
+            Erasure::Inked { inked } => {
+                let whole = Stroke { flat: as_flat(inked), facets: [None; 2] };
+                stroke_in(alpha, &whole, 255.0, (x0, y0, x1, y1));
+            }
             Erasure::Filled { filled } => fill_in(alpha, filled, (x0, y0, x1, y1)),
             Erasure::Piece { piece, .. } => piece.apply_in(alpha, (x0, y0, x1, y1)),
             Erasure::Within { outline, beside } => {

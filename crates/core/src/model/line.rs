@@ -359,7 +359,8 @@ impl Line {
     }
 }
 
-/// Where the ink is cut off before the first of `flat`, which is carried on to there.
+/// Where the ink is cut off before the first of `flat`, which is carried on to there and has a point where the cut ends
+/// to hold.
 fn facet(flat: &mut Vec<FlatPoint>, end: End) -> Option<Facet> {
     let first = *flat.first()?;
     let dir = flat.iter().map(|f| f.p - first.p).find(|d| d.len() > 0.25 * first.width.max(0.1))?.unit();
@@ -378,5 +379,20 @@ fn facet(flat: &mut Vec<FlatPoint>, end: End) -> Option<Facet> {
     if beyond > 0.01 {
         flat.insert(0, FlatPoint { p: first.p - dir * beyond, width: first.width });
     }
-    Some(Facet { at: first.p, inward, reach: 2.0 * (half + beyond) + 2.0 })
+    let reach = 2.0 * (half + beyond) + 2.0;
+    let mut run = 0.0;
+    for k in 1..flat.len() {
+        let (a, b) = (flat[k - 1], flat[k]);
+        let step = a.p.dist(b.p);
+        if run + step > reach {
+            // Up to there it is cut off, and no further, however long the piece is.
+            let t = (reach - run) / step;
+            if t > 1e-6 {
+                flat.insert(k, FlatPoint { p: a.p.lerp(b.p, t), width: a.width + (b.width - a.width) * t });
+            }
+            break;
+        }
+        run += step;
+    }
+    Some(Facet { at: first.p, inward, reach })
 }

@@ -35,6 +35,20 @@ pub struct IntakeRecipe {
     pub crop: Option<[f64; 4]>,
     /// Peg holes that are covered with paper, px of the original: left, top, width, height.
     pub holes: Vec<[f64; 4]>,
+    /// Of a file of layers what the ink is on; `None`: the layer called ink, or where there is none all of them.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub layer: Option<FileLayer>,
+}
+
+/// What is taken of a file of layers.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, TS)]
+#[serde(rename_all = "snake_case")]
+pub enum FileLayer {
+    /// All of them on one another, as the file looks.
+    Whole,
+    /// Some of them on one another, each counted from the topmost, from 0 on.
+    Numbers(Vec<u32>),
 }
 
 /// Two marks of this sheet and where every sheet of the shot has them.
@@ -240,6 +254,9 @@ impl IntakeRecipe {
             within("place on the sheet", v, -100_000.0, 100_000.0)?;
         }
         within("number of holes", self.holes.len() as f64, 0.0, 12.0)?;
+        if let Some(FileLayer::Numbers(layers)) = &self.layer {
+            within("number of layers", layers.len() as f64, 1.0, 500.0)?;
+        }
         if let Some(r) = self.register {
             within("distance between the marks", r.from[0].dist(r.from[1]).min(r.to[0].dist(r.to[1])), 8.0, 1e6)?;
         }

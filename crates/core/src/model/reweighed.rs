@@ -2,7 +2,7 @@
 
 use super::line::Line;
 use super::pixels::{FLATNESS, bounds_of};
-use crate::geom::flat::{Facet, FlatPoint};
+use crate::geom::flat::{Facet, FlatPoint, Stroke};
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::raster::plane::Plane;
 use crate::raster::strokes::{Area, as_flat, common, fill, stroke, stroke_in};
@@ -142,13 +142,13 @@ fn stretch_across(
     // Moved to where the line begins, not to the area: whatever the area, each pixel is the same to the last bit.
     let mut drawn = Plane::new(all.2 - all.0, all.3 - all.1, 0u8);
     let origin = pt(all.0 as f64, all.1 as f64);
-    let shifted: Vec<FlatPoint> =
-        flat.iter().map(|f| FlatPoint { p: f.p - origin, width: f.width + 2.0 * FEATHER }).collect();
+    let wider = |f: &FlatPoint| FlatPoint { p: f.p - origin, width: f.width + 2.0 * FEATHER };
     let facets = stroke.facets.map(|f| f.map(|f| Facet { at: f.at - origin, ..f }));
     let (left, top) = (x0 - all.0, y0 - all.1);
     let part = (left, top, left + w, top + h);
-    stroke_in(&mut drawn, &shifted, facets, 255.0, part);
-    for (k, piece) in shifted.windows(2).enumerate() {
+    let shifted = Stroke { flat: flat.iter().map(wider).collect(), facets };
+    stroke_in(&mut drawn, &shifted, 255.0, part);
+    for (k, piece) in shifted.flat.windows(2).enumerate() {
         let reach = piece[0].width.max(piece[1].width) / 2.0 + 1.0;
         let near = Bounds::of([&piece[0].p, &piece[1].p]).grown(reach).pixels(drawn.width, drawn.height);
         let (px0, py0, px1, py1) = common(near, part);

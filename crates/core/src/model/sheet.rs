@@ -10,7 +10,7 @@ use crate::model::line::{Form, Line, Made};
 use crate::model::numbered::Numbered;
 use crate::model::order::Order;
 use crate::model::paint::{Drop, parted};
-use crate::model::recipe::{Recipes, TraceRecipe};
+use crate::model::recipe::{FileLayer, Recipes, TraceRecipe};
 use crate::model::reweighed::Reweighed;
 use crate::model::verdict::Settled;
 use serde::{Deserialize, Serialize};
@@ -55,6 +55,10 @@ pub struct TracedWith {
     /// The resolution that their lengths were read at; `None`: the sheet's.
     #[serde(default)]
     pub dpi: Option<f64>,
+    /// The layer of the file that they were read off.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[ts(optional)]
+    pub layer: Option<FileLayer>,
 }
 
 /// What tracing again keeps: lines somebody made or changed, and what was taken off the pixels.
@@ -163,14 +167,14 @@ impl Sheet {
 
     /// The settings tracing would be done with now.
     pub fn tracing(&self) -> TracedWith {
-        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone(), dpi: Some(self.dpi) }
+        let layer = self.recipes.intake.layer.clone();
+        TracedWith { inking: self.inking(), trace: self.recipes.trace.clone(), dpi: Some(self.dpi), layer }
     }
 
     /// Whether the lines are those that tracing would give now, edits aside.
     pub fn lines_are_current(&self) -> bool {
         let now = self.tracing();
-        let is_now =
-            |t: &TracedWith| t.inking == now.inking && t.trace == now.trace && t.dpi.is_none_or(|d| d == self.dpi);
+        let is_now = |t: &TracedWith| *t == TracedWith { dpi: t.dpi.and(now.dpi), ..now.clone() };
         self.traced.as_ref().is_some_and(|t| is_now(t))
     }
 

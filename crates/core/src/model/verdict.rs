@@ -21,6 +21,21 @@ pub enum Kind {
     Unlike,
 }
 
+impl Kind {
+    /// Every kind, in their order.
+    pub const ALL: [Kind; 9] = [
+        Kind::Gap,
+        Kind::Tail,
+        Kind::Leak,
+        Kind::LooseEnd,
+        Kind::Sliver,
+        Kind::Unpainted,
+        Kind::TwoPaints,
+        Kind::Doubtful,
+        Kind::Unlike,
+    ];
+}
+
 /// How a finding was settled.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, TS)]
 #[serde(rename_all = "snake_case")]

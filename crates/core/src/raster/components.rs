@@ -2,6 +2,7 @@
 
 use crate::forest::Forest;
 use crate::raster::plane::Plane;
+use std::ops::Range;
 
 /// A connected piece: its pixels' count and its box (x0, y0, x1, y1, ends left out).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -51,28 +52,61 @@ fn runs_of(is_in: impl Fn(usize, usize) -> bool, w: usize, h: usize, diagonal: b
     (runs, put)
 }
 
+/// The connected pieces of a set, by their runs of pixels: no plane of labels is made, which is much memory on a large page.
+pub struct Pieces {
+    width: usize,
+    height: usize,
+    runs: Vec<Run>,
+    /// Of each run the piece it is of.
+    number: Vec<usize>,
+    /// In reading order.
+    pub list: Vec<Component>,
+}
+
+impl Pieces {
+    /// The pieces of a set. `diagonal`: pixels that touch at a corner are connected. O(pixels).
+    pub fn of(set: &Plane<bool>, diagonal: bool) -> Pieces {
+        let (runs, mut put) = runs_of(|x, y| *set.at(x, y), set.width, set.height, diagonal);
+        let mut of_root = vec![usize::MAX; runs.len()];
+        let mut list: Vec<Component> = Vec::new();
+        let number: Vec<usize> = (0..runs.len())
+            .map(|i| {
+                let of = &mut of_root[put.root(i)];
+                if *of == usize::MAX {
+                    *of = list.len();
+                    list.push(Component { area: 0, bounds: (usize::MAX, usize::MAX, 0, 0) });
+                }
+                let (run, piece) = (&runs[i], &mut list[*of]);
+                piece.area += run.to - run.from;
+                let b = &mut piece.bounds;
+                *b = (b.0.min(run.from), b.1.min(run.y), b.2.max(run.to), b.3.max(run.y + 1));
+                *of
+            })
+            .collect();
+        Pieces { width: set.width, height: set.height, runs, number, list }
+    }
+
+    /// Each run: the number of its piece, from 0 on, and where its pixels lie in the plane's data.
+    pub fn spans(&self) -> impl Iterator<Item = (usize, Range<usize>)> {
+        self.runs
+            .iter()
+            .zip(&self.number)
+            .map(|(run, &n)| (n, run.y * self.width + run.from..run.y * self.width + run.to))
+    }
+
+    /// Each pixel's piece, from 1 on; 0 outside the set.
+    pub fn labels(&self) -> Plane<u32> {
+        let mut labels = Plane::new(self.width, self.height, 0u32);
+        self.spans().for_each(|(n, span)| labels.data[span].fill(n as u32 + 1));
+        labels
+    }
+}
+
 /// Labels each pixel of the set with the number of its piece (from 1; 0 outside), pieces in reading order.
 /// `diagonal`: pixels that touch at a corner are connected.
 pub fn components(set: &Plane<bool>, diagonal: bool) -> (Plane<u32>, Vec<Component>) {
-    let (runs, mut put) = runs_of(|x, y| *set.at(x, y), set.width, set.height, diagonal);
-    let mut number = vec![0u32; runs.len()];
-    let mut pieces: Vec<Component> = Vec::new();
-    let mut labels = Plane::new(set.width, set.height, 0u32);
-    for i in 0..runs.len() {
-        let r = put.root(i);
-        if number[r] == 0 {
-            pieces.push(Component { area: 0, bounds: (usize::MAX, usize::MAX, 0, 0) });
-            number[r] = pieces.len() as u32;
-        }
-        number[i] = number[r];
-        let run = &runs[i];
-        let piece = &mut pieces[number[r] as usize - 1];
-        piece.area += run.to - run.from;
-        let b = &mut piece.bounds;
-        *b = (b.0.min(run.from), b.1.min(run.y), b.2.max(run.to), b.3.max(run.y + 1));
-        labels.data[run.y * set.width + run.from..run.y * set.width + run.to].fill(number[r]);
-    }
-    (labels, pieces)
+    let pieces = Pieces::of(set, diagonal);
+    (pieces.labels(), pieces.list)
 }
 
 #[cfg(test)]

@@ -96,7 +96,12 @@ impl Envelope {
                 };
                 // The first x at which q's parabola is not above p's.
                 let (rise, run) = (height - f, q - p);
-                let start = if run == 1 { q + (rise >> 1) } else { (rise + run * (q + p) - 1).div_euclid(2 * run) + 1 };
+                let start = if run == 1 {
+                    q + (rise >> 1)
+                } else {
+                    // It fits 32 bits, whose division is quick; below 0 it is before every other.
+                    u32::try_from(rise + run * (q + p) - 1).map_or(0, |n| i64::from(n / (2 * run) as u32) + 1)
+                };
                 if start > since {
                     break start;
                 }

@@ -115,30 +115,41 @@ impl<T: Copy + PartialOrd + Send + Sync> Plane<T> {
     }
 }
 
-impl<const N: usize> Plane<[u8; N]> {
+impl Plane<[u8; 3]> {
     /// The plane made smaller: every `2^level` pixels averaged into one, channel by channel. `area`: left, top, width,
     /// height of what is taken.
-    pub fn averaged(&self, level: u32, [x0, y0, w, h]: [usize; 4]) -> Plane<[u8; N]> {
-        let k = 1usize << level;
-        let mut out = Plane::new(w.div_ceil(k), h.div_ceil(k), [0u8; N]);
-        out.par_rows_mut().for_each(|(oy, row)| {
-            let ya = y0 + oy * k;
-            let rows = ya..(ya + k).min(y0 + h);
-            for (ox, o) in row.iter_mut().enumerate() {
-                let xa = x0 + ox * k;
-                let xb = (xa + k).min(x0 + w);
-                let mut sum = [0u32; N];
-                for y in rows.clone() {
-                    for p in &self.row(y)[xa..xb] {
-                        (0..N).for_each(|c| sum[c] += u32::from(p[c]));
-                    }
-                }
-                let n = ((xb - xa) * rows.len()).max(1) as u32;
-                *o = sum.map(|s| ((s + n / 2) / n) as u8);
-            }
-        });
-        out
+    pub fn averaged(&self, level: u32, area: [usize; 4]) -> Plane<[u8; 3]> {
+        averaged(self, level, area)
     }
+}
+
+impl Plane<[u8; 4]> {
+    /// The same of four channels.
+    pub fn averaged(&self, level: u32, area: [usize; 4]) -> Plane<[u8; 4]> {
+        averaged(self, level, area)
+    }
+}
+
+fn averaged<const N: usize>(of: &Plane<[u8; N]>, level: u32, [x0, y0, w, h]: [usize; 4]) -> Plane<[u8; N]> {
+    let k = 1usize << level;
+    let mut out = Plane::new(w.div_ceil(k), h.div_ceil(k), [0u8; N]);
+    out.par_rows_mut().for_each(|(oy, row)| {
+        let ya = y0 + oy * k;
+        let rows = ya..(ya + k).min(y0 + h);
+        for (ox, o) in row.iter_mut().enumerate() {
+            let xa = x0 + ox * k;
+            let xb = (xa + k).min(x0 + w);
+            let mut sum = [0u32; N];
+            for y in rows.clone() {
+                for p in &of.row(y)[xa..xb] {
+                    (0..N).for_each(|c| sum[c] += u32::from(p[c]));
+                }
+            }
+            let n = ((xb - xa) * rows.len()).max(1) as u32;
+            *o = sum.map(|s| ((s + n / 2) / n) as u8);
+        }
+    });
+    out
 }
 
 /// Adds a row to sums of rows.

@@ -1,6 +1,6 @@
 //! Ink drawn from geometry: coverage of pixels by lines, and the edits that joining makes to lifted pixels.
 
-use crate::geom::flat::{Facet, FlatPoint};
+use crate::geom::flat::{Facet, FlatPoint, Stroke};
 use crate::geom::{Bounds, Pt, nearest_on_segment, pt};
 use crate::raster::plane::Plane;
 
@@ -46,18 +46,15 @@ pub(crate) fn common(a: Area, b: Area) -> Area {
 /// Draws a stroke with round ends over `alpha`: each pixel keeps the greater coverage.
 pub fn stroke(alpha: &mut Plane<u8>, flat: &[FlatPoint]) {
     let all = whole(alpha);
-    stroke_in(alpha, flat, [None, None], 255.0, all);
+    stroke_in(alpha, &Stroke { flat: flat.to_vec(), facets: [None; 2] }, 255.0, all);
 }
 
 /// Draws a stroke within an area, cut off where it ends so; full coverage gives `most`.
-pub(crate) fn stroke_in(alpha: &mut Plane<u8>, flat: &[FlatPoint], facets: [Option<Facet>; 2], most: f64, area: Area) {
-    let lengths = |w: &[FlatPoint]| w[0].p.dist(w[1].p);
-    let total: f64 = if facets == [None, None] { 0.0 } else { flat.windows(2).map(lengths).sum() };
-    let mut from_start = 0.0;
-    for w in flat.windows(2) {
-        let from_end = total - from_start - lengths(w);
-        let cuts = [facets[0].filter(|f| from_start <= f.reach), facets[1].filter(|f| from_end <= f.reach)];
-        from_start += lengths(w);
+pub(crate) fn stroke_in(alpha: &mut Plane<u8>, stroke: &Stroke, most: f64, area: Area) {
+    let Stroke { flat, facets } = stroke;
+    let [head, tail] = stroke.faceted();
+    for (k, w) in flat.windows(2).enumerate() {
+        let cuts = [facets[0].filter(|_| k < head), facets[1].filter(|_| k + 1 + tail >= flat.len())];
         let reach = w[0].width.max(w[1].width) / 2.0 + 1.0;
         let bounds = Bounds::of([&w[0].p, &w[1].p]).grown(reach);
         let (x0, y0, x1, y1) = common(bounds.pixels(alpha.width, alpha.height), area);

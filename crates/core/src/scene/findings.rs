@@ -50,6 +50,13 @@ pub struct Finding {
     pub left: bool,
 }
 
+impl Finding {
+    /// It waits for a verdict, and can be settled without asking.
+    pub fn is_sure_and_open(&self) -> bool {
+        self.sure && !self.quiet && !self.left
+    }
+}
+
 /// Regions under this are slivers, mm².
 const SLIVER: f64 = 0.18;
 

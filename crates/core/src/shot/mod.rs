@@ -1,4 +1,5 @@
 //! What compares drawings of a shot.
 
 pub mod carry;
+pub mod rescan;
 pub mod surroundings;

@@ -23,8 +23,8 @@ use crate::geom::Pt;
 use crate::lift::{bits, unmet};
 use crate::model::line::{Form, Line, Made};
 use crate::model::recipe::{TraceRecipe, px_per_mm};
-use crate::raster::components::components;
-use crate::raster::contour::rings;
+use crate::raster::components::{Component, Pieces};
+use crate::raster::contour::rings_around;
 use crate::raster::distance::{squared_distance, squared_distance_to};
 use crate::raster::ink::{IS_INK, Ink, POCKET};
 use crate::raster::plane::Plane;
@@ -33,6 +33,7 @@ use graph::{Graph, LOOP};
 use path::{Break, corners, spine_through};
 use rayon::prelude::*;
 use std::borrow::Cow;
+use std::ops::Range;
 
 /// What is traced whatever the recipe: the ink's pixels, how deep each lies, the skeleton.
 pub struct Bones {
@@ -92,8 +93,9 @@ pub fn trace_bones(bones: &Bones, alpha: &Plane<u8>, recipe: &TraceRecipe, dpi: 
     let solid = broad(squared, radius);
     if let Some(s) = &solid {
         // The skeleton reaches two pixels into the solid, so that its line crosses the solid's edge.
-        let deep = squared_distance(s);
-        skeleton.data.iter_mut().zip(&deep.data).for_each(|(k, &d)| *k &= d <= 5);
+        let width = skeleton.width;
+        let deep = |i: usize| s.data[i] && !is_near_edge(s, i % width, i / width);
+        skeleton.data.par_iter_mut().enumerate().for_each(|(i, k)| *k = *k && !deep(i));
     }
     let mut graph = Graph::of(&skeleton, squared, solid.as_ref());
     graph.prune();
@@ -116,16 +118,46 @@ fn broad(squared: &Plane<u32>, radius: f64) -> Option<Plane<bool>> {
     if !core.data.iter().any(|&c| c) {
         return None;
     }
+    let cores = Pieces::of(&core, true).list;
     // A pixel more, so that no rim is left where the edge slants.
-    let reach = (radius + 1.0).powi(2) as u32;
-    let mut opened = squared_distance_to(&core).map(|&d| d <= reach);
-    opened.data.iter_mut().zip(&squared.data).for_each(|(o, &d)| *o &= d > 0);
-    let (labels, pieces) = components(&opened, true);
-    let mut deepest = vec![0u32; pieces.len() + 1];
-    labels.data.iter().zip(&squared.data).for_each(|(&l, &d)| deepest[l as usize] = deepest[l as usize].max(d));
+    let reach = radius + 1.0;
+    let mut opened = Plane::new(core.width, core.height, false);
+    let windows = around(&cores, reach.ceil() as usize, [core.width, core.height]);
+    let near = windows.par_iter().map(|&window| squared_distance_to(&core.part(window)));
+    for ([x, y, w, _], near) in windows.iter().zip(near.collect::<Vec<_>>()) {
+        for (k, near) in near.data.chunks(*w).enumerate() {
+            let here = (y + k) * core.width + x..(y + k) * core.width + x + w;
+            let of = opened.data[here.clone()].iter_mut().zip(&squared.data[here]).zip(near);
+            of.for_each(|((o, &d), &n)| *o |= d > 0 && n <= (reach * reach) as u32);
+        }
+    }
+    let pieces = Pieces::of(&opened, true);
+    let mut deepest = vec![0u32; pieces.list.len()];
+    let deep = |span: Range<usize>| squared.data[span].iter().copied().max().unwrap_or(0);
+    pieces.spans().for_each(|(n, span)| deepest[n] = deepest[n].max(deep(span)));
     let clear = (1.15 * radius + 0.5).powi(2) as u32;
-    let kept = labels.map(|&l| l > 0 && deepest[l as usize] > clear);
-    kept.data.iter().any(|&k| k).then_some(kept)
+    pieces.spans().filter(|(n, _)| deepest[*n] <= clear).for_each(|(_, span)| opened.data[span].fill(false));
+    deepest.iter().any(|&d| d > clear).then_some(opened)
+}
+
+/// Windows (left, top, width, height) that hold all within `reach` of the pieces; all of the plane where they overlap much.
+fn around(pieces: &[Component], reach: usize, [width, height]: [usize; 2]) -> Vec<[usize; 4]> {
+    let window = |p: &Component| {
+        let (x0, y0) = (p.bounds.0.saturating_sub(reach), p.bounds.1.saturating_sub(reach));
+        let (x1, y1) = ((p.bounds.2 + reach).min(width), (p.bounds.3 + reach).min(height));
+        [x0, y0, x1 - x0, y1 - y0]
+    };
+    let windows: Vec<_> = pieces.iter().map(window).collect();
+    let area: usize = windows.iter().map(|w| w[2] * w[3]).sum();
+    if area < width * height { windows } else { vec![[0, 0, width, height]] }
+}
+
+/// Whether something that is not in the set, or the plane's border, lies within two pixels of a place of it.
+fn is_near_edge(set: &Plane<bool>, x: usize, y: usize) -> bool {
+    let (x, y) = (x as i64, y as i64);
+    let mut near =
+        (-2i64..=2).flat_map(|dy| (-2i64..=2).map(move |dx| (dx, dy))).filter(|(dx, dy)| dx * dx + dy * dy <= 5);
+    near.any(|(dx, dy)| !set.get(x + dx, y + dy).copied().unwrap_or(false))
 }
 
 /// Takes away what is no line: branches wholly inside solid ink, stubs from a solid into its own corner, dots.
@@ -171,7 +203,7 @@ fn drop_stubs(graph: &mut Graph, solid: Option<&Plane<bool>>, radius: f64) {
 fn absorb(mask: &Plane<bool>, solid: Option<Plane<bool>>, graph: &Graph) -> Plane<bool> {
     let mut rest = mask.map(|&m| if m { 255u8 } else { 0 });
     if let Some(s) = &solid {
-        rest.data.iter_mut().zip(&s.data).filter(|(_, s)| **s).for_each(|(r, _)| *r = 0);
+        rest.data.par_iter_mut().zip(&s.data).for_each(|(r, &s)| *r = if s { 0 } else { *r });
     }
     let lines = graph.edges.iter().flatten().flat_map(|e| {
         let ends = if e.a == LOOP { None } else { Some([graph.nodes[e.a].at, graph.nodes[e.b].at]) };
@@ -179,35 +211,44 @@ fn absorb(mask: &Plane<bool>, solid: Option<Plane<bool>>, graph: &Graph) -> Plan
     });
     let mut out = unmet(&rest, lines.map(|p| (p.x as i64, p.y as i64)));
     if let Some(s) = &solid {
-        out.data.iter_mut().zip(&s.data).for_each(|(o, &s)| *o |= s);
+        out.data.par_iter_mut().zip(&s.data).for_each(|(o, &s)| *o |= s);
     }
     out
 }
 
 fn outlines(alpha: &Plane<u8>, mask: &Plane<bool>, solid: &Plane<bool>, tolerance: f64) -> Vec<Form> {
-    let (labels, pieces) = components(solid, true);
+    let pieces = Pieces::of(solid, true);
+    let mut spans: Vec<Vec<Range<usize>>> = vec![Vec::new(); pieces.list.len()];
+    pieces.spans().for_each(|(n, span)| spans[n].push(span));
     pieces
+        .list
         .par_iter()
-        .enumerate()
-        .map(|(k, piece)| {
-            let mine = k as u32 + 1;
+        .zip(spans)
+        .map(|(piece, spans)| {
+            let (left, top, right, bottom) = piece.bounds;
+            let mut own = Plane::new(right - left, bottom - top, false);
+            for span in spans {
+                let at = (span.start / solid.width - top) * own.width + span.start % solid.width - left;
+                own.data[at..at + span.len()].fill(true);
+            }
+            let (left, top) = (left as i64, top as i64);
+            let is_own = |x: i64, y: i64| own.get(x - left, y - top) == Some(&true);
             let field = |x: i64, y: i64| {
-                let Some(&label) = labels.get(x, y) else {
+                let Some(&covered) = alpha.get(x, y) else {
                     return 0.0;
                 };
-                let (x, y) = (x as usize, y as usize);
-                let covered = f64::from(*alpha.at(x, y));
-                if label == mine {
+                let covered = f64::from(covered);
+                if is_own(x, y) {
                     covered.max(128.0)
-                } else if *mask.at(x, y) {
+                } else if mask.get(x, y) == Some(&true) {
                     // A line that runs into the solid: the solid's edge goes across it, half way between the pixels.
-                    255.0 - covered
+                    (255.0 - covered).min(127.0)
                 } else {
                     covered.min(127.0)
                 }
             };
-            let b = piece.bounds;
-            let rings = rings(field, (b.0 as i64 - 1, b.1 as i64 - 1, b.2 as i64 + 1, b.3 as i64 + 1));
+            let around = (left - 1, top - 1, right as i64 + 1, bottom as i64 + 1);
+            let rings = rings_around(is_own, field, around);
             let contours = rings
                 .iter()
                 .map(|ring| {
@@ -219,4 +260,50 @@ fn outlines(alpha: &Plane<u8>, mask: &Plane<bool>, solid: &Plane<bool>, toleranc
             Form::Outline { contours }
         })
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::raster::components::components;
+    use proptest::prelude::*;
+
+    /// The opening by its definition, all over the plane.
+    fn plainly(squared: &Plane<u32>, radius: f64) -> Option<Plane<bool>> {
+        let core = squared.map(|&d| d > (radius + 0.5).powi(2) as u32);
+        let reach = (radius + 1.0).powi(2) as u32;
+        let mut opened = squared_distance_to(&core).map(|&d| d <= reach);
+        opened.data.iter_mut().zip(&squared.data).for_each(|(o, &d)| *o &= d > 0);
+        let (labels, pieces) = components(&opened, true);
+        let mut deepest = vec![0u32; pieces.len() + 1];
+        labels.data.iter().zip(&squared.data).for_each(|(&l, &d)| deepest[l as usize] = deepest[l as usize].max(d));
+        let clear = (1.15 * radius + 0.5).powi(2) as u32;
+        let kept = labels.map(|&l| l > 0 && deepest[l as usize] > clear);
+        kept.data.iter().any(|&k| k).then_some(kept)
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_broad_is_the_opening_and_its_edge_is_two_pixels(
+            discs in proptest::collection::vec((0i64..90, 0i64..70, 1i64..13), 1..9), radius in 1.0f64..8.0,
+        ) {
+            let mut mask = Plane::new(90, 70, false);
+            for y in 0..70i64 {
+                for x in 0..90i64 {
+                    let is_in = discs.iter().any(|(u, v, r)| (x - u).pow(2) + (y - v).pow(2) <= r * r);
+                    mask.set(x as usize, y as usize, is_in);
+                }
+            }
+            let squared = squared_distance(&mask);
+            let broad = broad(&squared, radius);
+            prop_assert_eq!(&broad, &plainly(&squared, radius));
+            let Some(solid) = broad else { return Ok(()) };
+            let deep = squared_distance(&solid);
+            for y in 0..70 {
+                for x in 0..90 {
+                    prop_assert_eq!(is_near_edge(&solid, x, y), *deep.at(x, y) <= 5);
+                }
+            }
+        }
+    }
 }

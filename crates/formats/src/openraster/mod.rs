@@ -5,5 +5,5 @@ mod parts;
 mod read;
 mod write;
 
-pub use read::{ink, looks_like_openraster};
+pub use read::{layers, looks_like_openraster, read};
 pub use write::{Leaf, Node, openraster};

@@ -1,9 +1,12 @@
-//! OpenRaster in: what layers a file has, and one of them as a picture on white. Bounded in entries, bytes and pixels; no
+//! OpenRaster in: what layers a file has, and some of them as a picture on white. Bounded in entries, bytes and pixels; no
 //! entry is written anywhere.
 
 use super::parts::{MERGED, MIMETYPE, STACK};
 use crate::error::{Error, MOST_BYTES, MOST_PIXELS, MOST_SIDE};
-use crate::raster_in::{self, Raster};
+use crate::raster_in::{Raster, over, read_rgba};
+use crate::resolution;
+use image::ImageFormat;
+use rhizograph_core::model::recipe::FileLayer;
 use rhizograph_core::raster::plane::Plane;
 use std::io::{Cursor, Read};
 use usvg::roxmltree::{Document, Node};
@@ -90,49 +93,68 @@ fn open(bytes: &[u8]) -> Result<Archive<'_>, Error> {
     ZipArchive::new(Cursor::new(bytes)).map_err(damaged)
 }
 
-/// The layers of a file, the topmost first.
-fn layers(bytes: &[u8]) -> Result<Vec<Entry>, Error> {
-    Ok(stack(&mut open(bytes)?)?.layers)
+/// The names of a file's layers, the topmost first, each with the groups it is in.
+pub fn layers(bytes: &[u8]) -> Result<Vec<String>, Error> {
+    Ok(stack(&mut open(bytes)?)?.layers.into_iter().map(|l| l.name).collect())
 }
 
-/// One layer by its number from the topmost on, at its place on white. Errors: there is none; damage; too large.
-fn layer(bytes: &[u8], number: usize) -> Result<Raster, Error> {
+/// Layers on one another in the file's order, each in full strength; all of them as the file looks; or without a choice the
+/// layer that is called ink, and where there is none all of them, with a note. What is see-through is white. Errors: there is
+/// no such layer; damage; too large.
+pub fn read(bytes: &[u8], layer: Option<&FileLayer>) -> Result<Raster, Error> {
     let mut zip = open(bytes)?;
-    let Stack { size: [w, h], dpi, layers } = stack(&mut zip)?;
-    let found = layers.get(number).ok_or_else(|| damaged(format!("it has no layer {}", number + 1)))?;
-    let png = entry(&mut zip, &found.src, MOST_BYTES as u64)?;
-    let part = raster_in::read(&png, true)?;
-    let mut rgb = Plane::new(w as usize, h as usize, [255u8; 3]);
-    let [x0, y0] = found.at.map(i64::from);
-    for (y, row) in part.rgb.data.chunks(part.rgb.width).enumerate() {
-        let Some(to_y) = usize::try_from(y0 + y as i64).ok().filter(|v| *v < rgb.height) else { continue };
-        for (x, &p) in row.iter().enumerate() {
-            if let Some(to_x) = usize::try_from(x0 + x as i64).ok().filter(|v| *v < rgb.width) {
-                rgb.set(to_x, to_y, p);
+    let Stack { size, dpi, layers } = stack(&mut zip)?;
+    let is_ink = |e: &Entry| e.name.rsplit(" / ").next().is_some_and(|n| n.eq_ignore_ascii_case("ink"));
+    let (found, note) = match layer {
+        Some(FileLayer::Whole) => (None, None),
+        Some(FileLayer::Numbers(numbers)) => {
+            // The lowest first; one that is told twice lies there once.
+            let mut numbers = numbers.clone();
+            numbers.sort_unstable_by(|a, b| b.cmp(a));
+            numbers.dedup();
+            let of = |n: &u32| {
+                layers.get(*n as usize).ok_or_else(|| damaged(format!("it has no layer {}", u64::from(*n) + 1)))
+            };
+            (Some(numbers.iter().map(of).collect::<Result<Vec<_>, _>>()?), None)
+        }
+        None => match layers.iter().find(|l| is_ink(l)) {
+            Some(found) => (Some(vec![found]), None),
+            None => {
+                let of = layers.len();
+                (None, Some(format!("none of its {of} layers is called ink: the whole picture was taken")))
+            }
+        },
+    };
+    let mut rgb = Plane::new(size[0] as usize, size[1] as usize, [255u8; 3]);
+    let mut notes: Vec<String> = note.into_iter().collect();
+    let mut lay = |zip: &mut Archive, src: &str, at: [i32; 2]| {
+        let png = entry(zip, src, MOST_BYTES as u64)?;
+        let (part, told) = read_rgba(&png)?;
+        notes.extend(told);
+        for (y, row) in part.data.chunks(part.width).enumerate() {
+            let to_y = i64::from(at[1]) + y as i64;
+            let Some(to_y) = usize::try_from(to_y).ok().filter(|v| *v < rgb.height) else { continue };
+            for (x, &[r, g, b, a]) in row.iter().enumerate() {
+                let to_x = i64::from(at[0]) + x as i64;
+                if let Some(to_x) = usize::try_from(to_x).ok().filter(|v| *v < rgb.width) {
+                    rgb.set(to_x, to_y, over(*rgb.at(to_x, to_y), [r, g, b], a));
+                }
             }
         }
-    }
-    Ok(Raster { rgb, dpi, notes: part.notes })
-}
-
-/// The layer that is called ink, or where there is none the picture as it looks, with a note.
-pub fn ink(bytes: &[u8]) -> Result<Raster, Error> {
-    let layers = layers(bytes)?;
-    let is_ink = |e: &Entry| e.name.rsplit(" / ").next().is_some_and(|n| n.eq_ignore_ascii_case("ink"));
-    if let Some(number) = layers.iter().position(is_ink) {
-        return layer(bytes, number);
-    }
-    let mut out = merged(bytes)?;
-    out.notes.push(format!("none of its {} layers is called ink: the whole picture was taken", layers.len()));
-    Ok(out)
-}
-
-/// The picture as it looks.
-fn merged(bytes: &[u8]) -> Result<Raster, Error> {
-    let mut zip = open(bytes)?;
-    let Stack { dpi, .. } = stack(&mut zip)?;
-    let png = entry(&mut zip, MERGED, MOST_BYTES as u64)?;
-    Ok(Raster { dpi, ..raster_in::read(&png, true)? })
+        Ok::<_, Error>(resolution::read(&png, ImageFormat::Png))
+    };
+    // A layer's own resolution says nothing of the whole.
+    let dpi = match found {
+        None => {
+            let own = lay(&mut zip, MERGED, [0; 2])?;
+            dpi.or(own)
+        }
+        Some(found) => {
+            found.into_iter().try_for_each(|l| lay(&mut zip, &l.src, l.at).map(|_| ()))?;
+            dpi
+        }
+    };
+    Ok(Raster { rgb, dpi, notes })
 }
 
 #[cfg(test)]
@@ -153,25 +175,38 @@ mod tests {
     fn the_ink_is_taken_at_its_place_and_without_one_the_whole_picture() {
         let file = sample("Ink");
         assert!(looks_like_openraster(&file));
-        let names: Vec<String> = layers(&file).unwrap().into_iter().map(|l| l.name).collect();
-        assert_eq!(names, ["Lines / Ink", "Wash"]);
-        let found = ink(&file).unwrap();
+        assert_eq!(layers(&file).unwrap(), ["Lines / Ink", "Wash"]);
+        let found = read(&file, None).unwrap();
         assert_eq!(((found.rgb.width, found.rgb.height), found.dpi), ((40, 30), Some(240.0)));
         assert_eq!((*found.rgb.at(22, 13), *found.rgb.at(2, 3)), ([10, 20, 30], [255; 3]));
-        let whole = ink(&sample("Pencil")).unwrap();
+        let whole = read(&sample("Pencil"), None).unwrap();
         assert_eq!(*whole.rgb.at(0, 0), [0; 3]);
         assert!(whole.notes[0].contains("none of its 2 layers is called ink"));
+    }
+
+    #[test]
+    fn any_layer_or_all_of_them_can_be_chosen() {
+        let file = sample("Ink");
+        let chosen = |layer: FileLayer| read(&file, Some(&layer)).unwrap().rgb;
+        assert_eq!(chosen(FileLayer::Numbers(vec![0])), read(&file, None).unwrap().rgb);
+        let wash = chosen(FileLayer::Numbers(vec![1]));
+        assert_eq!((*wash.at(2, 3), *wash.at(22, 13)), ([10, 20, 30], [255; 3]));
+        assert_eq!(*chosen(FileLayer::Whole).at(5, 5), [0; 3]);
+        let both = chosen(FileLayer::Numbers(vec![1, 0, 1]));
+        assert_eq!((*both.at(2, 3), *both.at(22, 13), *both.at(5, 5)), ([10, 20, 30], [10, 20, 30], [255; 3]));
+        let refused = read(&file, Some(&FileLayer::Numbers(vec![0, 2]))).unwrap_err();
+        assert!(refused.to_string().contains("no layer 3"), "{refused}");
     }
 
     #[test]
     fn damage_anywhere_is_told_and_breaks_nothing() {
         let file = sample("Ink");
         for n in 0..file.len() {
-            let _ = ink(&file[..n]);
+            let _ = (read(&file[..n], None), layers(&file[..n]));
             let mut bent = file.clone();
             bent[n] ^= 0x55;
-            let _ = ink(&bent);
+            let _ = read(&bent, None);
         }
-        assert!(ink(&file[..file.len() - 40]).is_err());
+        assert!(read(&file[..file.len() - 40], None).is_err());
     }
 }

@@ -124,7 +124,7 @@ pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
     };
     let mut rgb = Plane { width, height, data };
     fill_missing(&mut rgb, missing);
-    Ok(Decoded { rgb, turn, notes })
+    Ok(Decoded { pixels: rgb, turn, notes })
 }
 
 /// How many rows at the lower end are of one value throughout: what a decoder leaves where data are missing.
@@ -158,10 +158,10 @@ mod tests {
         assert!(cut.notes[0].contains("missing"), "{:?}", cut.notes);
         // About half of the rows are as they were; those that are missing are paper.
         let rows = |like: &dyn Fn(usize) -> bool| (0..240).take_while(|&y| like(y)).count();
-        let same = rows(&|y| cut.rgb.row(y) == full.rgb.row(y));
+        let same = rows(&|y| cut.pixels.row(y) == full.pixels.row(y));
         assert!((80..160).contains(&same), "{same}");
-        assert!(cut.rgb.row(239).iter().all(|p| p == cut.rgb.at(0, 239)));
-        assert!((100..160).contains(&cut.rgb.at(0, 239)[0]), "{:?}", cut.rgb.at(0, 239));
+        assert!(cut.pixels.row(239).iter().all(|p| p == cut.pixels.at(0, 239)));
+        assert!((100..160).contains(&cut.pixels.at(0, 239)[0]), "{:?}", cut.pixels.at(0, 239));
         assert!(decode(&bytes[..bytes.len() / 30]).is_err());
     }
 
@@ -175,7 +175,7 @@ mod tests {
         }
         let garbled = decode(&bytes).unwrap();
         assert!(garbled.notes.iter().any(|n| n.contains("damaged")), "{:?}", garbled.notes);
-        assert_eq!(garbled.rgb.row(0), decode(&whole()).unwrap().rgb.row(0));
+        assert_eq!(garbled.pixels.row(0), decode(&whole()).unwrap().pixels.row(0));
     }
 
     #[test]
@@ -186,8 +186,9 @@ mod tests {
         bytes.extend(((exif.len() + 2) as u16).to_be_bytes());
         bytes.extend(exif);
         bytes.extend(&whole()[2..]);
-        let turned = crate::raster_in::read(&bytes, true).unwrap().rgb;
-        let stored = crate::raster_in::read(&bytes, false).unwrap().rgb;
+        let turned = crate::raster_in::read(&bytes, crate::Reading::default()).unwrap().rgb;
+        let stored =
+            crate::raster_in::read(&bytes, crate::Reading { upright: false, ..Default::default() }).unwrap().rgb;
         assert_eq!([turned.width, turned.height, stored.width, stored.height], [240, 320, 320, 240]);
         assert_eq!(*turned.at(239, 0), *stored.at(0, 0));
         assert_eq!(*turned.at(239, 319), *stored.at(319, 0));

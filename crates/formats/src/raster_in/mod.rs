@@ -9,9 +9,12 @@ mod tiff;
 mod turn;
 
 use crate::error::Error;
+use crate::reading::Reading;
 use crate::resolution;
 use decoded::Decoded;
+pub(crate) use decoded::{Rgba, over};
 use image::ImageFormat;
+use image::metadata::Orientation;
 use rhizograph_core::raster::plane::{Plane, Rgb};
 
 /// A decoded picture.
@@ -24,30 +27,93 @@ pub struct Raster {
     pub notes: Vec<String>,
 }
 
-/// Decodes a picture; with `upright` it is turned as the file says. Errors: another format, a kind that is not read, too
-/// many pixels (told by the header alone), damage.
-pub fn read(bytes: &[u8], upright: bool) -> Result<Raster, Error> {
+/// What a file is by its contents.
+fn format_of(bytes: &[u8]) -> Result<ImageFormat, Error> {
     // BigTIFF is TIFF with longer places in it.
     let is_big_tiff = bytes.starts_with(b"II+\0") || bytes.starts_with(b"MM\0+");
-    let format = match image::guess_format(bytes) {
-        Ok(format) => format,
-        Err(_) if is_big_tiff => ImageFormat::Tiff,
-        Err(_) => return Err(Error::Unknown),
-    };
-    let Decoded { rgb, turn, notes } = match format {
+    match image::guess_format(bytes) {
+        Ok(format) => Ok(format),
+        Err(_) if is_big_tiff => Ok(ImageFormat::Tiff),
+        Err(_) => Err(Error::Unknown),
+    }
+}
+
+/// How many drawings a file holds: of a TIFF as many as it has pages, but one where they are the layers of a drawing.
+pub fn pages(bytes: &[u8]) -> usize {
+    if matches!(format_of(bytes), Ok(ImageFormat::Tiff)) { tiff::drawings(bytes) } else { 1 }
+}
+
+/// Decodes a picture. Errors: another format, a kind that is not read, too many pixels (told by the header alone), damage, no
+/// such page.
+pub fn read(bytes: &[u8], how: Reading) -> Result<Raster, Error> {
+    let format = format_of(bytes)?;
+    let Decoded { pixels: rgb, turn, notes } = match format {
         ImageFormat::Png => png::decode(bytes)?,
         ImageFormat::Jpeg => jpeg::decode(bytes)?,
-        ImageFormat::Tiff => tiff::decode(bytes)?,
+        ImageFormat::Tiff => tiff::decode(bytes, how.page as usize)?,
         _ => return Err(Error::Unknown),
     };
-    let rgb = if upright { turn::turned(rgb, turn) } else { rgb };
+    let rgb = if how.upright { turn::turned(rgb, turn) } else { rgb };
     Ok(Raster { rgb, dpi: resolution::read(bytes, format), notes })
+}
+
+/// What takes a picture row by row as it is decoded.
+pub trait Rows {
+    /// Told before any row: the picture's width and height, px.
+    fn begin(&mut self, width: usize, height: usize);
+    /// The next row, from the top on.
+    fn row(&mut self, row: &[Rgb]);
+}
+
+/// What is told of a picture that was given row by row.
+#[derive(Debug, Clone)]
+pub struct Told {
+    /// From the file, if it says.
+    pub dpi: Option<f64>,
+    /// What is missing or was left out, in words.
+    pub notes: Vec<String>,
+}
+
+/// Rows of a picture that needs no turning.
+struct Straight<'a> {
+    rows: &'a mut dyn Rows,
+    upright: bool,
+}
+
+impl png::Taking<Rgb> for Straight<'_> {
+    fn begin(&mut self, width: usize, height: usize, turn: Orientation) -> bool {
+        let is_taken = !self.upright || turn == Orientation::NoTransforms;
+        if is_taken {
+            self.rows.begin(width, height);
+        }
+        is_taken
+    }
+
+    fn row(&mut self, row: &[Rgb]) {
+        self.rows.row(row);
+    }
+}
+
+/// Decodes a picture row by row, so that it is never held whole; `None`: it has to be read whole. Errors: as [`read`]; then
+/// rows may have been given.
+pub(crate) fn read_rows(bytes: &[u8], how: &Reading, rows: &mut dyn Rows) -> Result<Option<Told>, Error> {
+    if !matches!(format_of(bytes), Ok(ImageFormat::Png)) {
+        return Ok(None);
+    }
+    let notes = png::decode_into(bytes, &mut Straight { rows, upright: how.upright })?;
+    Ok(notes.map(|notes| Told { dpi: resolution::read(bytes, ImageFormat::Png), notes }))
+}
+
+/// A PNG with how much of each pixel is there, as it is stored. Errors: as [`read`].
+pub(crate) fn read_rgba(bytes: &[u8]) -> Result<(Plane<Rgba>, Vec<String>), Error> {
+    let Decoded { pixels, notes, .. } = png::decode::<Rgba>(bytes)?;
+    Ok((pixels, notes))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Input, Reading};
+    use crate::Input;
     use ::image::{DynamicImage, Rgba};
     use proptest::prelude::*;
     use std::io::Cursor;
@@ -57,7 +123,7 @@ mod tests {
     }
 
     fn read(bytes: &[u8]) -> Result<Raster, Error> {
-        super::read(bytes, true)
+        super::read(bytes, Reading::default())
     }
 
     fn encoded(picture: &DynamicImage, format: ImageFormat) -> Vec<u8> {
@@ -89,6 +155,41 @@ mod tests {
                 assert_eq!(read(&encoded(v, format)).unwrap().rgb, want, "{:?} {format:?}", v.color());
             }
         }
+    }
+
+    /// A picture put together of its rows.
+    #[derive(Default)]
+    struct Collected {
+        size: [usize; 2],
+        data: Vec<Rgb>,
+    }
+
+    impl Rows for Collected {
+        fn begin(&mut self, width: usize, height: usize) {
+            self.size = [width, height];
+        }
+
+        fn row(&mut self, row: &[Rgb]) {
+            assert_eq!(row.len(), self.size[0]);
+            self.data.extend(row);
+        }
+    }
+
+    #[test]
+    fn row_by_row_a_picture_is_the_same_as_whole() {
+        let grey =
+            DynamicImage::ImageLuma8(::image::ImageBuffer::from_fn(300, 200, |x, y| ::image::Luma([sample(x, y)])));
+        let png = encoded(&grey, ImageFormat::Png);
+        for bytes in [&png[..], &png[..png.len() / 2], &encoded(&grey.to_rgba16().into(), ImageFormat::Png)] {
+            let mut rows = Collected::default();
+            let told = read_rows(bytes, &Reading::default(), &mut rows).unwrap().unwrap();
+            let whole = read(bytes).unwrap();
+            assert_eq!((rows.size, &rows.data), ([300, 200], &whole.rgb.data));
+            assert_eq!((told.dpi, told.notes), (whole.dpi, whole.notes));
+        }
+        assert!(read_rows(&png[..40], &Reading::default(), &mut Collected::default()).is_err());
+        let tiff = encoded(&grey, ImageFormat::Tiff);
+        assert!(read_rows(&tiff, &Reading::default(), &mut Collected::default()).unwrap().is_none());
     }
 
     #[test]

@@ -1,5 +1,5 @@
 //! TIFF and BigTIFF, strip by strip or tile by tile: no more of it than the picture and one chunk is ever held. Of several
-//! pages the first that is no reduced copy of another is taken.
+//! pages that which is asked for is taken, or the one called ink, or the first that is no reduced copy of another.
 
 use super::decoded::{Decoded, of_cmyk, on_white, to_8, within_bounds};
 use crate::error::Error;
@@ -160,31 +160,54 @@ fn of_lab([l, a, b]: [u8; 3]) -> Rgb {
     })
 }
 
-/// The number of the page that is taken, and notes.
-fn choose_page(reader: &mut Reader) -> Result<(usize, Vec<String>), Error> {
-    let mut whole = Vec::new();
-    let mut pages = 0;
-    let mut ink = None;
-    loop {
-        // Bit 0: a reduced copy, bit 2: a mask.
-        let kind = reader.find_tag_unsigned::<u32>(Tag::NewSubfileType).ok().flatten().unwrap_or(0);
-        if kind & 0b101 == 0 {
-            whole.push(pages);
-            let name = reader.get_tag_ascii_string(Tag::Unknown(PAGE_NAME)).unwrap_or_default();
-            if ink.is_none() && name.eq_ignore_ascii_case("ink") {
-                ink = Some(pages);
+/// The pages of a file that are no reduced copies or masks of others, and that of them which is called ink.
+struct Pages {
+    whole: Vec<usize>,
+    ink: Option<usize>,
+}
+
+impl Pages {
+    fn of(reader: &mut Reader) -> Pages {
+        let mut found = Pages { whole: Vec::new(), ink: None };
+        let mut number = 0;
+        loop {
+            // Bit 0: a reduced copy, bit 2: a mask.
+            let kind = reader.find_tag_unsigned::<u32>(Tag::NewSubfileType).ok().flatten().unwrap_or(0);
+            if kind & 0b101 == 0 {
+                found.whole.push(number);
+                let name = reader.get_tag_ascii_string(Tag::Unknown(PAGE_NAME)).unwrap_or_default();
+                if found.ink.is_none() && name.eq_ignore_ascii_case("ink") {
+                    found.ink = Some(number);
+                }
+            }
+            number += 1;
+            if number == MOST_PAGES || !reader.more_images() || reader.next_image().is_err() {
+                return found;
             }
         }
-        pages += 1;
-        if pages == MOST_PAGES || !reader.more_images() || reader.next_image().is_err() {
-            break;
+    }
+
+    /// The number of the page that is taken, and notes. `asked`: from 1 on; 0: that which is the drawing.
+    fn choose(&self, asked: usize) -> Result<(usize, Vec<String>), Error> {
+        let Pages { whole, ink } = self;
+        if asked > 0 {
+            let page = whole.get(asked - 1).copied();
+            let missing = || Error::Damaged("TIFF", format!("it has no page {asked}"));
+            return page.map(|p| (p, Vec::new())).ok_or_else(missing);
         }
+        if let Some(page) = ink {
+            return Ok((*page, vec![format!("of its {} layers the ink was taken", whole.len())]));
+        }
+        let more = (whole.len() > 1).then(|| format!("the file has {} pages: the first was taken", whole.len()));
+        Ok((whole.first().copied().unwrap_or(0), more.into_iter().collect()))
     }
-    if let Some(page) = ink {
-        return Ok((page, vec![format!("of its {} layers the ink was taken", whole.len())]));
-    }
-    let more = (whole.len() > 1).then(|| format!("the file has {} pages: the first was taken", whole.len()));
-    Ok((whole.first().copied().unwrap_or(0), more.into_iter().collect()))
+}
+
+/// How many drawings a file holds: its pages, or one where they are the layers of a drawing.
+pub(super) fn drawings(bytes: &[u8]) -> usize {
+    let Ok(mut reader) = Decoder::new(Cursor::new(bytes)) else { return 1 };
+    let Pages { whole, ink } = Pages::of(&mut reader);
+    if ink.is_some() { 1 } else { whole.len().max(1) }
 }
 
 /// Samples of a chunk as 16-bit numbers: brought to 8 bits, or places in a palette as they are. `row`: samples in a row
@@ -214,9 +237,10 @@ fn samples(chunk: DecodingResult, page: &Page, row: usize) -> Result<Vec<u16>, E
     })
 }
 
-pub(super) fn decode(bytes: &[u8]) -> Result<Decoded, Error> {
+/// Decodes a page, from 1 on; 0: that which is the drawing.
+pub(super) fn decode(bytes: &[u8], page: usize) -> Result<Decoded, Error> {
     let mut reader = Decoder::new(Cursor::new(bytes)).map_err(told)?;
-    let (page, notes) = choose_page(&mut reader)?;
+    let (page, notes) = Pages::of(&mut reader).choose(page)?;
     reader.seek_to_image(page).map_err(told)?;
     let colours = reader.ifd_pointer().and_then(|p| colours_at(bytes, p.0));
     let (at, read_as, meant) = match colours {
@@ -301,7 +325,7 @@ fn decode_page(bytes: &[u8], number: usize, meant: Meant, mut notes: Vec<String>
         }
         None => {}
     }
-    Ok(Decoded { rgb: Plane { width, height, data }, turn: page.turn, notes })
+    Ok(Decoded { pixels: Plane { width, height, data }, turn: page.turn, notes })
 }
 
 #[cfg(test)]
@@ -378,7 +402,7 @@ mod tests {
     }
 
     fn read(file: &[u8]) -> Decoded {
-        decode(file).unwrap_or_else(|e| panic!("{e}"))
+        decode(file, 0).unwrap_or_else(|e| panic!("{e}"))
     }
 
     #[test]
@@ -397,7 +421,7 @@ mod tests {
             // Each row of less than a byte begins with one of its own.
             for is_big in [false, true] {
                 let tags = page(2, 2, &[bits], 3, &[(320, 3, &map(1 << bits))]);
-                let Decoded { rgb, .. } = read(&tiff(&[(tags, data.clone())], is_big));
+                let Decoded { pixels: rgb, .. } = read(&tiff(&[(tags, data.clone())], is_big));
                 let want: Vec<Rgb> = values.map(|v| [v, 100 + v, 200 + v]).to_vec();
                 assert_eq!(rgb.data, want, "{bits} bits, big: {is_big}");
             }
@@ -406,11 +430,11 @@ mod tests {
 
     #[test]
     fn few_bits_of_grey_spread_to_eight_and_white_may_be_zero() {
-        let Decoded { rgb, .. } = read(&tiff(&[(page(3, 1, &[4], 1, &[]), vec![0x0F, 0x80])], false));
+        let Decoded { pixels: rgb, .. } = read(&tiff(&[(page(3, 1, &[4], 1, &[]), vec![0x0F, 0x80])], false));
         assert_eq!(rgb.data, [[0; 3], [255; 3], [136; 3]]);
-        let Decoded { rgb, .. } = read(&tiff(&[(page(4, 1, &[1], 0, &[]), vec![0b0101_0000])], false));
+        let Decoded { pixels: rgb, .. } = read(&tiff(&[(page(4, 1, &[1], 0, &[]), vec![0b0101_0000])], false));
         assert_eq!(rgb.data, [[255; 3], [0; 3], [255; 3], [0; 3]]);
-        let Decoded { rgb, .. } = read(&tiff(&[(page(2, 1, &[8], 0, &[]), vec![0, 200])], false));
+        let Decoded { pixels: rgb, .. } = read(&tiff(&[(page(2, 1, &[8], 0, &[]), vec![0, 200])], false));
         assert_eq!(rgb.data, [[255; 3], [55; 3]]);
     }
 
@@ -418,7 +442,7 @@ mod tests {
     fn colours_that_are_multiplied_by_their_alpha_are_not_darkened_again() {
         let pixel = |extra: u32, data: [u8; 4]| {
             let tags = page(1, 1, &[8, 8, 8, 8], 2, &[(338, 3, &[extra])]);
-            read(&tiff(&[(tags, data.to_vec())], false)).rgb.data[0]
+            read(&tiff(&[(tags, data.to_vec())], false)).pixels.data[0]
         };
         assert_eq!(pixel(2, [200, 0, 100, 128]), [227, 127, 177]);
         assert_eq!(pixel(1, [100, 0, 50, 128]), [227, 127, 177]);
@@ -430,10 +454,20 @@ mod tests {
         let whole = (page(2, 1, &[8], 1, &[(274, 3, &[6])]), vec![10, 20]);
         let second = (page(2, 1, &[8], 1, &[]), vec![30, 40]);
         let one = read(&tiff(&[small.clone(), whole.clone()], false));
-        assert_eq!((one.rgb.width, one.rgb.data.len(), one.turn, one.notes.len()), (2, 2, Orientation::Rotate90, 0));
-        assert_eq!(one.rgb.data, [[10; 3], [20; 3]]);
-        let two = read(&tiff(&[small, whole, second], false));
-        assert_eq!(two.notes, ["the file has 2 pages: the first was taken"]);
+        assert_eq!(
+            (one.pixels.width, one.pixels.data.len(), one.turn, one.notes.len()),
+            (2, 2, Orientation::Rotate90, 0)
+        );
+        assert_eq!(one.pixels.data, [[10; 3], [20; 3]]);
+        let file = tiff(&[small, whole, second], false);
+        assert_eq!(read(&file).notes, ["the file has 2 pages: the first was taken"]);
+        // Each of them is a drawing, and can be asked for; of layers one is.
+        assert_eq!(drawings(&file), 2);
+        let asked = |page| decode(&file, page).map(|d| (d.pixels.data, d.notes.len()));
+        assert_eq!(asked(1).unwrap(), (vec![[10; 3], [20; 3]], 0));
+        assert_eq!(asked(2).unwrap(), (vec![[30; 3], [40; 3]], 0));
+        assert!(matches!(asked(3), Err(Error::Damaged("TIFF", why)) if why == "it has no page 3"));
+        assert_eq!((drawings(b"II*\0"), drawings(&tiff(&[(page(1, 1, &[8], 1, &[]), vec![9])], false))), (1, 1));
     }
 
     #[test]
@@ -458,7 +492,7 @@ mod tests {
             &[(284, 3, &[2]), (322, 4, &[16]), (323, 4, &[16]), (324, 4, &places), (325, 4, &vec![each; places.len()])],
         );
         tags.retain(|t| t.0 != 278);
-        let Decoded { rgb, .. } = read(&tiff(&[(tags, data)], false));
+        let Decoded { pixels: rgb, .. } = read(&tiff(&[(tags, data)], false));
         for (x, y) in (0..w).flat_map(|x| (0..h).map(move |y| (x, y))) {
             assert_eq!(*rgb.at(x, y), [0, 1, 2].map(|c| value(x, y, c)), "{x}, {y}");
         }
@@ -468,7 +502,7 @@ mod tests {
     fn luma_and_chroma_and_lab_are_turned_to_red_green_and_blue() {
         let of = |colours: u32, data: [u8; 3]| {
             let tags = page(1, 1, &[8, 8, 8], colours, &[(530, 3, &[1, 1])]);
-            read(&tiff(&[(tags, data.to_vec())], false)).rgb.data[0]
+            read(&tiff(&[(tags, data.to_vec())], false)).pixels.data[0]
         };
         assert_eq!(of(6, [128, 128, 128]), [128; 3]);
         assert_eq!(of(6, [76, 85, 255]), [254, 0, 0]);
@@ -480,14 +514,17 @@ mod tests {
 
     #[test]
     fn what_is_not_read_is_named() {
-        let said = |tags: Tags, n: usize| match decode(&tiff(&[(tags, vec![0; n])], false)) {
+        let said = |tags: Tags, n: usize| match decode(&tiff(&[(tags, vec![0; n])], false), 0) {
             Err(Error::Unsupported("TIFF", why)) => why,
-            other => panic!("{:?}", other.map(|d| d.rgb)),
+            other => panic!("{:?}", other.map(|d| d.pixels)),
         };
         assert!(said(page(1, 1, &[8, 8, 8], 10, &[]), 3).contains("olour"));
         let mut packed = page(1, 1, &[1], 1, &[]);
         packed[3].2 = vec![3];
         assert!(said(packed, 3).contains("Fax3"));
-        assert!(matches!(decode(&tiff(&[(page(1, 1, &[8], 3, &[]), vec![0])], false)), Err(Error::Damaged("TIFF", _))));
+        assert!(matches!(
+            decode(&tiff(&[(page(1, 1, &[8], 3, &[]), vec![0])], false), 0),
+            Err(Error::Damaged("TIFF", _))
+        ));
     }
 }

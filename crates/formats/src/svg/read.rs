@@ -1,27 +1,19 @@
 //! SVG in, as it looks: strokes become centrelines, dark areas outlines, coloured ones paint; what is hidden is cut away, and
 //! what cannot be kept is told by name.
 
-use super::bounds;
-use super::kept::{self, Kept};
+use super::kept;
+use super::opened::{FARTHEST, Opened, USUAL_DPI, cannot_be_drawn, opened, sheet_of};
 use super::pile::Pile;
 use super::shapes::{self, Drawn, Shape, Shapes};
-use super::text::{MOST_TEXT, text_of};
-use crate::error::{Error, MOST_PIXELS, MOST_SIDE};
+use crate::error::Error;
 use rhizograph_core::geom::{Pt, pt};
 use rhizograph_core::model::line::{Form, Line, Made, piled};
 use rhizograph_core::model::paint::{ColourModel, Drop};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use usvg::ImageHrefResolver;
-use usvg::roxmltree::{Document, ParsingOptions};
-use usvg::tiny_skia_path::Transform;
 
 /// The most lines that are taken from one file.
 const MOST_LINES: usize = 100_000;
-/// The most nodes of a document.
-const MOST_NODES: u32 = 1_000_000;
-/// Nothing lies farther off or is broader, px: a curve is followed to a part of a pixel all along.
-const FARTHEST: f64 = 1e6;
 
 /// Vector art as lines and paint.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
@@ -38,48 +30,18 @@ pub struct Vector {
     pub notes: Vec<String>,
 }
 
-/// How much stack reading may take: things hold one another some hundred deep.
-const STACK: usize = 64 << 20;
-
 /// Reads vector art. Nothing but the text itself is ever opened. Errors: not well-formed, too large, numbers that no
 /// drawing has.
 pub fn read(bytes: &[u8]) -> Result<Vector, Error> {
-    if bytes.len() > MOST_TEXT {
-        return Err(Error::TooLarge { has: bytes.len(), most: MOST_TEXT });
-    }
-    let text = text_of(bytes).ok_or_else(|| Error::Damaged("SVG", "it is no text in UTF-8 or UTF-16".into()))?;
-    bounds::check_text(&text)?;
-    std::thread::scope(|scope| {
-        let reading = std::thread::Builder::new().stack_size(STACK).spawn_scoped(scope, || read_text(&text));
-        let reading = reading.map_err(|e| Error::TooMuch(e.to_string()))?;
-        // The reader itself breaks off at some numbers that no drawing has.
-        reading.join().unwrap_or_else(|_| Err(cannot_be_drawn()))
-    })
+    opened(bytes, read_opened)
 }
 
-fn cannot_be_drawn() -> Error {
-    Error::Damaged("SVG", "it holds numbers that cannot be drawn".into())
-}
-
-fn read_text(text: &str) -> Result<Vector, Error> {
-    let damaged = |why: String| Error::Damaged("SVG", why);
-    let how = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..ParsingOptions::default() };
-    let doc = Document::parse_with_options(text, how).map_err(|e| damaged(e.to_string()))?;
-    bounds::check(&doc)?;
-    let nothing_else =
-        ImageHrefResolver { resolve_data: Box::new(|_, _, _| None), resolve_string: Box::new(|_, _| None) };
-    let options = usvg::Options { image_href_resolver: nothing_else, ..usvg::Options::default() };
-    let tree = usvg::Tree::from_xmltree(&doc, &options).map_err(|e| damaged(e.to_string()))?;
-    let kept = kept::of(&doc);
-    let (size, scale) = measure(&doc, &tree, &kept);
-    let [w, h] = size;
-    if w > f64::from(MOST_SIDE) || h > f64::from(MOST_SIDE) || w * h > MOST_PIXELS as f64 {
-        return Err(Error::TooManyPixels(w as u32, h as u32));
-    }
-    let to_sheet = Transform::from_scale(scale as f32, scale as f32);
-    let shapes = shapes::of(&tree, to_sheet, &kept.ids)?;
-    // Our own notes and charts are text that is not shown.
-    let notes = if kept.whole.is_some() { Vec::new() } else { missing(&doc, &shapes) };
+fn read_opened(art: Opened) -> Result<Vector, Error> {
+    let kept = kept::of(art.doc);
+    let ([w, h], to_sheet, scale) = sheet_of(&art, &kept)?;
+    // Our own notes and charts are text that says what is kept beside.
+    let shapes = shapes::of(art.tree, to_sheet, &kept.ids, kept.whole.is_none())?;
+    let notes = if kept.whole.is_some() { Vec::new() } else { missing(&art, &shapes) };
     let (dpi, shift, mut drops, mut colours) = match &kept.whole {
         Some(whole) => {
             let shift = pt(-(whole.part[0] as f64), -(whole.part[1] as f64));
@@ -125,30 +87,9 @@ fn is_near(shape: &Shape) -> bool {
     }
 }
 
-/// The resolution at which a file with lengths in mm or inches comes in.
-const USUAL_DPI: f64 = 300.0;
-/// What user units of SVG are.
-const UNITS_AN_INCH: f64 = 96.0;
-
 /// Of lines from a file all ink is drawn by their geometry: there are no pixels that they were traced from.
 pub fn drawn(made: Made) -> Made {
     if made == Made::Bridge { Made::Bridge } else { Made::Hand }
-}
-
-/// Width and height of the sheet, and how many of its pixels a user unit is.
-fn measure(doc: &Document, tree: &usvg::Tree, kept: &Kept) -> ([f64; 2], f64) {
-    let (w, h) = (f64::from(tree.size().width()), f64::from(tree.size().height()));
-    let whole = |v: f64| if (v - v.round()).abs() < 0.01 { v.round() } else { v.ceil() };
-    if let Some(k) = &kept.whole {
-        let scale = k.part[2] as f64 / w;
-        if (k.part[3] as f64 / h / scale - 1.0).abs() < 1e-3 {
-            return ([k.part[2] as f64, k.part[3] as f64], scale);
-        }
-    }
-    let width = doc.root_element().attribute("width").unwrap_or("").trim().to_ascii_lowercase();
-    let is_length = ["mm", "cm", "in", "pt", "pc", "q"].iter().any(|u| width.ends_with(u));
-    let scale = if is_length { USUAL_DPI / UNITS_AN_INCH } else { 1.0 };
-    ([whole(w * scale), whole(h * scale)], scale)
 }
 
 /// Whether all of a line lies where somebody could draw.
@@ -164,16 +105,23 @@ fn is_drawable(line: &Line) -> bool {
 }
 
 /// What of a file could not be kept, in words.
-fn missing(doc: &Document, shapes: &Shapes) -> Vec<String> {
-    let texts = doc.descendants().filter(|n| n.tag_name().name() == "text").count();
+fn missing(art: &Opened, shapes: &Shapes) -> Vec<String> {
+    let pictures = art.doc.descendants().filter(|n| n.tag_name().name() == "image").count();
     let told = |n: usize, one: &str, many: &str, what: &str| match n {
         0 => None,
         1 => Some(format!("1 {one} {what}")),
         _ => Some(format!("{n} {many} {what}")),
     };
     [
-        told(texts, "text was", "texts were", "left out: letters are no lines here"),
-        told(shapes.pictures, "picture was", "pictures were", "left out"),
+        told(shapes.letterings, "text was", "texts were", "set in the type of this program: their own is not here"),
+        told(shapes.letters, "letter was", "letters were", "left out: the type has none such"),
+        told(shapes.pictures, "picture is", "pictures are", "no ink: it can lie below as a rough, or be a reference"),
+        told(
+            pictures.saturating_sub(shapes.pictures),
+            "picture was",
+            "pictures were",
+            "left out: it is not in the file",
+        ),
         told(shapes.gradients, "gradient became", "gradients became", "the mean of its colours"),
         told(shapes.patterns, "pattern was", "patterns were", "left out"),
         told(shapes.masks, "mask was", "masks were", "cut where it shows half"),
@@ -204,6 +152,14 @@ mod tests {
         assert_eq!(width, &vec![[0.0, 6.0]]);
         assert_eq!(ends[0], End::Round);
         assert_eq!(v.lines[1].rings(0.1)[0].len(), 4);
+    }
+
+    #[test]
+    fn a_stroke_that_is_broader_than_any_sheet_is_refused_before_its_outline_is_made() {
+        let svg =
+            "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 60 60'><path d='M1 1V158 -97 313 -160L-142 165 368'
+            stroke='red' stroke-width='1e20' transform='matrix(-10.76,-27.12,-51.7,-79.7,-90.43,84.28)'/></svg>";
+        assert!(matches!(read(svg.as_bytes()), Err(Error::Damaged("SVG", _))));
     }
 
     #[test]
@@ -304,7 +260,7 @@ mod tests {
                 text.truncate(cut);
             }
             if let Ok(v) = read(text.as_bytes()) {
-                prop_assert!(v.width as u64 * v.height as u64 <= MOST_PIXELS);
+                prop_assert!(v.width as u64 * v.height as u64 <= crate::MOST_PIXELS);
                 prop_assert!(v.lines.iter().all(|l| is_drawable(l)), "{text}");
                 for line in &v.lines {
                     let points: Vec<Pt> = match &line.form {

@@ -1,7 +1,9 @@
 //! What vector art draws, from the lowest to the topmost: strokes and areas with the colour they are seen in, clipped, masked
 //! and dashed as they are.
 
+use super::lettering;
 use super::lightness::lightness;
+use super::opened::{FARTHEST, cannot_be_drawn};
 use crate::error::Error;
 use rhizograph_core::draw::area_of;
 use rhizograph_core::geom::area::{Rings, common, filled, size, united, without};
@@ -9,7 +11,7 @@ use rhizograph_core::geom::spine::Spine;
 use rhizograph_core::geom::{Pt, polygon_area, pt};
 use rhizograph_core::model::line::{End, Form, Line, Made};
 use std::collections::HashSet;
-use usvg::tiny_skia_path::{Path, PathSegment, StrokeDash, Transform};
+use usvg::tiny_skia_path::{Path, PathSegment, Point, StrokeDash, Transform};
 use usvg::{FillRule, Group, LineCap, LineJoin, Node, Paint};
 
 /// The most shapes that are taken from one file.
@@ -55,6 +57,11 @@ pub struct Shapes {
     pub masks: usize,
     pub filters: usize,
     pub pictures: usize,
+    /// Texts that were set in another type than they ask for.
+    pub letterings: usize,
+    /// Letters that the type does not have.
+    pub letters: usize,
+    with_texts: bool,
     /// What lies under is seen through them.
     pub veils: usize,
 }
@@ -69,8 +76,9 @@ struct Place {
 }
 
 /// Collects what a tree draws; `to`: from its units to pixels of the sheet. `known`: elements that are left aside.
-pub fn of(tree: &usvg::Tree, to: Transform, known: &HashSet<String>) -> Result<Shapes, Error> {
-    let mut out = Shapes::default();
+/// `with_texts`: its texts count as drawn.
+pub fn of(tree: &usvg::Tree, to: Transform, known: &HashSet<String>, with_texts: bool) -> Result<Shapes, Error> {
+    let mut out = Shapes { with_texts, ..Shapes::default() };
     out.group(tree.root(), &Place { to, alpha: 1.0, clip: None }, known)?;
     Ok(out)
 }
@@ -106,9 +114,21 @@ impl Shapes {
         for node in group.children() {
             match node {
                 Node::Group(g) => self.group(g, &at, known)?,
-                Node::Path(p) if p.is_visible() && !known.contains(p.id()) => self.path(p, &at),
+                Node::Path(p) if p.is_visible() && !known.contains(p.id()) => {
+                    if !is_near(p, at.to) {
+                        return Err(cannot_be_drawn());
+                    }
+                    self.path(p, &at);
+                }
+                Node::Path(_) => {}
                 Node::Image(_) => self.pictures += 1,
-                _ => {}
+                Node::Text(text) if self.with_texts => {
+                    let (is_own, letters) = lettering::told(text);
+                    self.letterings += usize::from(!is_own);
+                    self.letters += letters;
+                    self.group(text.flattened(), &at, known)?;
+                }
+                Node::Text(_) => {}
             }
             if self.all.len() > MOST_SHAPES {
                 return Err(Error::TooMuch(format!("it has more than {MOST_SHAPES} lines")));
@@ -166,6 +186,21 @@ impl Shapes {
             }
         }
     }
+}
+
+/// Whether a path with its stroke lies where somebody could draw.
+fn is_near(path: &usvg::Path, to: Transform) -> bool {
+    let width = path.stroke().map_or(0.0, |s| f64::from(s.width().get()));
+    let longest = f64::from(to.sx).hypot(f64::from(to.ky)).max(f64::from(to.kx).hypot(f64::from(to.sy)));
+    let b = path.data().bounds();
+    let corners = [(b.left(), b.top()), (b.right(), b.top()), (b.right(), b.bottom()), (b.left(), b.bottom())];
+    let is_near = |(x, y)| {
+        let mut p = Point::from_xy(x, y);
+        to.map_point(&mut p);
+        // No number is near either.
+        f64::from(p.x).abs() <= FARTHEST && f64::from(p.y).abs() <= FARTHEST
+    };
+    width * longest <= FARTHEST && corners.into_iter().all(is_near)
 }
 
 /// From this alpha on nothing that lies under something counts as seen.

@@ -1,8 +1,6 @@
 //! SVG as text: told apart from others, decoded, and the pieces it is put together from.
 
-use rhizograph_core::geom::Pt;
 use std::borrow::Cow;
-use std::fmt::Write;
 
 /// The longest SVG text that is read, bytes.
 pub const MOST_TEXT: usize = 32 << 20;
@@ -56,31 +54,4 @@ pub fn hex(c: [u8; 3]) -> String {
 /// A text within an attribute or an element.
 pub fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;").replace('\'', "&apos;")
-}
-
-/// Path data of closed rings.
-pub fn rings_path(rings: &[Vec<Pt>]) -> String {
-    let mut d = String::new();
-    for ring in rings {
-        for (k, p) in ring.iter().enumerate() {
-            let _ = write!(d, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, p.x, p.y);
-        }
-        d.push('Z');
-    }
-    d
-}
-
-/// Path data of curves.
-pub fn spine_path(points: &[Pt], closed: bool) -> String {
-    let mut d = String::new();
-    if let Some(p) = points.first() {
-        let _ = write!(d, "M{:.2} {:.2}", p.x, p.y);
-    }
-    for c in points[1.min(points.len())..].chunks_exact(3) {
-        let _ = write!(d, "C{:.2} {:.2} {:.2} {:.2} {:.2} {:.2}", c[0].x, c[0].y, c[1].x, c[1].y, c[2].x, c[2].y);
-    }
-    if closed {
-        d.push('Z');
-    }
-    d
 }

@@ -3,8 +3,10 @@
 
 use super::edge::{disc, stroke_rings};
 use super::kept::{SPACE, Whole, element};
-use super::text::{escape, hex, rings_path, spine_path};
+use super::text::{escape, hex};
+use crate::path_data::Parts;
 use rhizograph_core::geom::Pt;
+use rhizograph_core::geom::flat::FlatPoint;
 use rhizograph_core::model::line::{End, Form, Line, Made};
 use rhizograph_core::model::paint::{ColourModel, Drop};
 use rhizograph_core::raster::plane::Rgb;
@@ -14,6 +16,8 @@ use std::sync::Arc;
 const FLATNESS: f64 = 0.05;
 /// Widths that differ by less are one, px.
 const STEADY: f64 = 0.01;
+/// The cosine of the angle by which a line goes on as it ended, or else bends.
+const STRAIGHT_ON: f64 = 0.9;
 /// How large a note is, in parts of an inch.
 const NOTE: f64 = 1.0 / 12.0;
 
@@ -86,30 +90,44 @@ fn steady(width: &[[f64; 2]], ends: [End; 2], closed: bool) -> Option<(f64, &'st
     rest.iter().all(|k| (k[1] - first[1]).abs() < STEADY).then_some((first[1], cap))
 }
 
+/// Whether a line as wide all along bends within half its width of one of its ends: a flat end cuts off what the bend
+/// reaches beyond it, which SVG's does not.
+fn bends_at_an_end(flat: &[FlatPoint], width: f64) -> bool {
+    let mut points: Vec<Pt> = flat.iter().map(|f| f.p).collect();
+    let bends = |points: &[Pt]| {
+        let along = (points[1] - points[0]).unit();
+        let turns = |w: &[Pt]| (w[1] - w[0]).unit().dot(along) < STRAIGHT_ON;
+        points.windows(2).take_while(|w| points[0].dist(w[0]) < width / 2.0).any(turns)
+    };
+    let at_its_beginning = bends(&points);
+    points.reverse();
+    at_its_beginning || bends(&points)
+}
+
 /// How a line looks: what SVG draws it by.
 fn looks(line: &Line, ink: &str) -> Option<Vec<(&'static str, String)>> {
     let filled = |d: String| vec![("d", d), ("fill", ink.to_owned())];
     let mut out = match &line.form {
         Form::Outline { .. } => {
-            let mut out = filled(rings_path(&line.rings(FLATNESS)));
+            let mut out = filled(Parts::Hundredths.rings(&line.rings(FLATNESS)));
             out.push(("fill-rule", "evenodd".into()));
             out
         }
-        Form::Seam { spine } => vec![("d", spine_path(&spine.points, spine.closed))],
+        Form::Seam { spine } => vec![("d", Parts::Hundredths.spine(spine))],
         Form::Centreline { spine, width, ends } => {
             let mut stroke = line.stroke(FLATNESS);
             stroke.flat.dedup_by(|b, a| a.p.dist(b.p) < 1e-6);
             match (&stroke.flat[..], steady(width, *ends, spine.closed)) {
                 ([], _) => return None,
-                ([dot], _) => filled(rings_path(&[disc(*dot)])),
-                (_, Some((width, cap))) => vec![
-                    ("d", spine_path(&spine.points, spine.closed)),
+                ([dot], _) => filled(Parts::Hundredths.rings(&[disc(*dot)])),
+                (flat, Some((width, cap))) if cap == "round" || !bends_at_an_end(flat, width) => vec![
+                    ("d", Parts::Hundredths.spine(spine)),
                     ("fill", "none".into()),
                     ("stroke", ink.to_owned()),
                     ("stroke-width", format!("{}", (width * 1000.0).round() / 1000.0)),
                     ("stroke-linecap", cap.into()),
                 ],
-                _ => filled(rings_path(&stroke_rings(&stroke, spine.closed))),
+                _ => filled(Parts::Hundredths.rings(&stroke_rings(&stroke, spine.closed))),
             }
         }
     };
@@ -136,8 +154,11 @@ fn paint_group(out: &mut String, art: &Art) {
         let _ = writeln!(out, "<g id=\"paint-{}\" data-name=\"{}\">", escape(of_one[0].paint), escape(&of_one[0].name));
         for fill in of_one {
             number += 1;
-            let looks =
-                [("d", rings_path(fill.rings)), ("fill", hex(fill.colour)), ("fill-rule", "evenodd".to_owned())];
+            let looks = [
+                ("d", Parts::Hundredths.rings(fill.rings)),
+                ("fill", hex(fill.colour)),
+                ("fill-rule", "evenodd".to_owned()),
+            ];
             out.push_str(&element(&format!("region-{number}"), &looks, "drops", &fill.drops));
         }
         out.push_str("</g>\n");
@@ -197,10 +218,7 @@ pub fn svg(art: &Art) -> String {
     if !art.chart.is_empty() {
         let _ = writeln!(out, "<g id=\"chart\"{}>", aside("#3b6fa5"));
         for path in &art.chart {
-            let d: String = path.iter().enumerate().fold(String::new(), |mut d, (k, p)| {
-                let _ = write!(d, "{}{:.2} {:.2}", if k == 0 { "M" } else { "L" }, p.x, p.y);
-                d
-            });
+            let d = Parts::Hundredths.polyline(path);
             let _ = writeln!(out, "<path d=\"{d}\"/>");
         }
         out.push_str("</g>\n");

@@ -9,10 +9,13 @@ import { colours } from '../state/colours.svelte';
 import { findings } from '../state/findings.svelte';
 import { held } from '../state/held.svelte';
 import { settings } from '../state/inking.svelte';
+import { lightTable } from '../state/lightTable.svelte';
+import { play } from '../state/play.svelte';
 import { pen } from '../state/pen.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
+import { undoing } from '../state/undoing.svelte';
 import { nextTool } from '../tools';
 import { finish } from '../tools/curves';
 import { offers } from './offers.svelte';
@@ -46,6 +49,12 @@ export interface Group {
 const one = (cap: string, on: string, run: () => void): Key => ({ caps: [cap], on: [on], run });
 const told = (...caps: string[]): Key => ({ caps });
 
+/** The key that flips to a neighbour for as long as it is held. */
+const flips = (cap: string, to: 1 | -1): Key => ({
+    ...one(cap, cap.toLowerCase(), () => lightTable.flipTo(to)),
+    release: () => lightTable.flip === to && lightTable.flipTo(0),
+});
+
 function neighbour(by: 1 | -1) {
     const list = shots.shot?.drawings ?? [];
     const i = list.findIndex((d) => d.id === sheet.view?.info.id);
@@ -69,6 +78,11 @@ function resized(by: number) {
 const onPath = () => bench.tool === 'curves' && clicked.points.length > 0;
 
 function putDown() {
+    if (play.running) return play.stop();
+    if (lightTable.shifting) {
+        lightTable.shifting = false;
+        return;
+    }
     if (onPath()) return clicked.clear();
     probe.clear();
     bench.tool = 'look';
@@ -105,6 +119,18 @@ export const GROUPS: Group[] = [
                 does: 'previous, next drawing',
                 keys: [one(',', ',', () => neighbour(-1)), one('.', '.', () => neighbour(1))],
             },
+            {
+                does: 'held: flip to the drawing before, behind',
+                keys: [flips('O', -1), flips('P', 1)],
+            },
+            {
+                does: 'light table: neighbours faintly with the drawing',
+                keys: [one('H', 'h', () => lightTable.toggle())],
+            },
+            {
+                does: 'play the shot, or stop',
+                keys: [one('R', 'r', () => (play.running ? play.stop() : void play.begin(sheet.view?.info.id)))],
+            },
         ],
     },
     {
@@ -140,12 +166,12 @@ export const GROUPS: Group[] = [
     {
         name: 'Always',
         actions: [
-            { does: 'undo', keys: [{ caps: ['Ctrl', 'Z'], on: ['$mod+z'], run: () => void sheet.undo() }] },
+            { does: 'undo', keys: [{ caps: ['Ctrl', 'Z'], on: ['$mod+z'], run: () => void undoing.undo() }] },
             {
                 does: 'do again',
                 keys: [
-                    { caps: ['Ctrl', 'Shift', 'Z'], on: ['$mod+Shift+z'], run: () => void sheet.redo() },
-                    { caps: ['Ctrl', 'Y'], on: ['$mod+y'], run: () => void sheet.redo() },
+                    { caps: ['Ctrl', 'Shift', 'Z'], on: ['$mod+Shift+z'], run: () => void undoing.redo() },
+                    { caps: ['Ctrl', 'Y'], on: ['$mod+y'], run: () => void undoing.redo() },
                 ],
             },
             {

@@ -4,7 +4,8 @@ import { route } from '../state/route.svelte';
 import { type Action, GROUPS } from './actions';
 
 /** Whoever types in a field or reads a dialog means no action. */
-const TYPING = 'input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select, dialog';
+const TYPING =
+    'input:not([type=range]):not([type=checkbox]):not([type=radio]):not([type=color]), textarea, select, dialog';
 const isTyping = (e: Event) => !!(e.target as HTMLElement).closest(TYPING);
 
 /** What each bound key does, by its name; refuses that two do the same. */

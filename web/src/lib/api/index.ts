@@ -1,7 +1,9 @@
 /** The server, asked and told. Every write carries the header that only this page can send. */
 import { author } from './author';
+import type { AccessTold } from '../types/AccessTold';
 import type { AlikeTold } from '../types/AlikeTold';
 import type { DecidedTold } from '../types/DecidedTold';
+import type { AwayTold } from '../types/AwayTold';
 import type { BroughtIn } from '../types/BroughtIn';
 import type { CarryTo } from '../types/CarryTo';
 import type { CarryTold } from '../types/CarryTold';
@@ -13,9 +15,13 @@ import type { Event as ShotEvent } from '../types/Event';
 import type { GlanceRequest } from '../types/GlanceRequest';
 import type { GlanceTold } from '../types/GlanceTold';
 import type { FileTold } from '../types/FileTold';
+import type { Here } from '../types/Here';
 import type { HandOff } from '../types/HandOff';
 import type { JobInfo } from '../types/JobInfo';
+import type { Me } from '../types/Me';
+import type { Named } from '../types/Named';
 import type { NamesTold } from '../types/NamesTold';
+import type { Person } from '../types/Person';
 import type { ProductionInfo } from '../types/ProductionInfo';
 import type { Line } from '../types/Line';
 import type { TriedTold } from '../types/TriedTold';
@@ -24,6 +30,7 @@ import type { LeakTold } from '../types/LeakTold';
 import type { SpanTold } from '../types/SpanTold';
 import type { NewBlank } from '../types/NewBlank';
 import type { Pt } from '../types/Pt';
+import type { PutAway } from '../types/PutAway';
 import type { Readiness } from '../types/Readiness';
 import type { Refusal } from '../types/Refusal';
 import type { ShotLift } from '../types/ShotLift';
@@ -34,7 +41,7 @@ import type { Window as SheetWindow } from '../types/Window';
 const OWN = { 'x-rhizograph': '1' };
 
 /** What is sent while the page closes goes on without it; the browser does so for so many bytes. */
-export const page = { closing: false };
+export const page = { closing: false, locked: () => {} };
 const MOST_KEPT_ALIVE = 60_000;
 
 /** What the server refused, in its own words. */
@@ -60,7 +67,7 @@ async function refusal(response: Response): Promise<Refused> {
 }
 
 /** Asks the server, and has what it refuses or that it cannot be reached thrown in words for the artist. */
-async function reach(path: string, method: string, body?: unknown): Promise<Response> {
+export async function reach(path: string, method: string, body?: unknown): Promise<Response> {
     let response: Response;
     const isFile = body instanceof Blob;
     const sent = isFile ? body : body === undefined ? undefined : JSON.stringify(body);
@@ -82,6 +89,7 @@ async function reach(path: string, method: string, body?: unknown): Promise<Resp
             revision: null,
         });
     }
+    if (response.status === 401 && path !== '/enter') page.locked();
     if (!response.ok) throw await refusal(response);
     return response;
 }
@@ -94,6 +102,35 @@ export const productions = () => ask<ProductionInfo[]>('/productions');
 export const addProduction = (name: string) => ask<number>('/productions', 'POST', { name });
 export const addShot = (production: number, number: string, name: string) =>
     ask<number>('/shots', 'POST', { production, number, name });
+/** Whether a key is asked for, and as what I came in. */
+export const access = () => ask<AccessTold>('/access');
+export const enter = (key: string) => ask<AccessTold>('/enter', 'POST', { key });
+export const leave = () => ask<null>('/leave', 'POST');
+/** Says what I am called. */
+export const introduce = (me: Me) => ask<null>('/me', 'PUT', me);
+/** Says where I am. */
+export const here = (place: Here) => ask<null>('/here', 'POST', place);
+/** Who is in a shot, and who changed its drawings last. */
+export const people = (shot: number) => ask<Person[]>(`/shots/${shot}/people`);
+export const renameProduction = (id: number, name: string) => ask<null>(`/productions/${id}`, 'PUT', { name });
+export const copyProduction = (id: number, name: string) => ask<number>(`/productions/${id}/copy`, 'POST', { name });
+export const renameShot = (id: number, number: string, name: string) =>
+    ask<null>(`/shots/${id}`, 'PUT', { number, name });
+/** A new shot with the colour model and settings of this one. */
+export const copyShot = (id: number, number: string, name: string) =>
+    ask<number>(`/shots/${id}/copy`, 'POST', { number, name });
+/** Hangs the drawings of a shot in this order. */
+export const setOrder = (shot: number, drawings: number[]) => ask<null>(`/shots/${shot}/order`, 'PUT', { drawings });
+export const renameDrawings = (shot: number, names: Named[]) => ask<null>(`/shots/${shot}/names`, 'PUT', names);
+/** Hangs a copy of a drawing behind it. */
+export const duplicate = (id: number, name: string) => ask<number>(`/drawings/${id}/duplicate`, 'POST', { name });
+/** What was put away. */
+export const away = () => ask<AwayTold[]>('/away');
+export const setAway = (what: PutAway, id: number, away: boolean) => ask<null>('/away', 'PUT', { what, id, away });
+/** Settles what is sure in all drawings of a shot, in the background. */
+export const settleShot = (shot: number) => ask<number>(`/shots/${shot}/settle`, 'POST');
+/** Undoes all that a job did, in the background. */
+export const undoJob = (job: number) => ask<number>(`/jobs/${job}/undo`, 'POST');
 export const setColours = (shot: number, revision: number, model: ColourModel) =>
     ask<number>(`/shots/${shot}/colours`, 'PUT', { revision, ...model });
 /** The colour model as a file: `colours.gpl`, `.css`, `.json`. */
@@ -106,6 +143,11 @@ export const readColours = (file: File) =>
 export const replaceInShot = (shot: number, swatch: string, by: string | null) =>
     ask<number>(`/shots/${shot}/replace`, 'POST', { swatch, by });
 export const drawing = (id: number) => ask<DrawingView>(`/drawings/${id}`);
+/** A drawing that may be asked for next. */
+export const soon = (id: number) => ask<null>(`/drawings/${id}/soon`);
+/** What changed since a revision that is shown, or all of it. */
+export const since = (id: number, revision: number, numbering: number) =>
+    ask<StepTold>(`/drawings/${id}/since?revision=${revision}&numbering=${numbering}`);
 /** A step on what is shown: `numbering` is that of its regions. */
 export const command = (id: number, revision: number, numbering: number, command: Command) =>
     ask<StepTold>(`/drawings/${id}/commands`, 'POST', { revision, numbering, command });
@@ -130,8 +172,10 @@ export const setHold = (id: number, frames: number) => ask<number>(`/drawings/${
 /** `key`: tells the drawing from one of the same number in another database. */
 export const thumbnailUrl = ({ id, key }: { id: number; key: string }, revision: number, model: number) =>
     `/api/drawings/${id}/thumbnail?v=${revision}.${model}&of=${key}`;
-/** `original`: as it is laid out; `raw`: as it came. */
-export type PictureKind = 'original' | 'raw' | 'ink';
+/** `original`: as it is laid out; `raw`: as it came; `layer-0`: the topmost layer of its file, laid out as the sheet is. */
+export type PictureKind = 'original' | 'raw' | 'ink' | `layer-${number}`;
+/** The names of the layers of a drawing's file, the topmost first; none of a file without such. */
+export const layersOf = (id: number) => ask<string[]>(`/drawings/${id}/layers`);
 export const pictureUrl = (
     { id, key }: { id: number; key: string },
     kind: PictureKind,
@@ -187,10 +231,15 @@ export const register = (id: number, revision: number, marks: [Pt, Pt]) =>
 export const findCorners = (id: number) => ask<[Pt, Pt, Pt, Pt] | null>(`/drawings/${id}/corners`);
 
 /** Sends a file; `progress` hears the share that is sent. */
-export function upload(shot: number, file: File, progress: (share: number) => void): Promise<BroughtIn> {
+export const upload = (shot: number, file: File, progress: (share: number) => void) =>
+    sendFile(`/shots/${shot}/drawings`, file, progress);
+/** Sends a new scan of a drawing, which hangs in its place then. */
+export const rescan = (id: number, file: File) => sendFile(`/drawings/${id}/scan`, file, () => {});
+
+function sendFile(path: string, file: File, progress: (share: number) => void): Promise<BroughtIn> {
     return new Promise((done, failed) => {
         const request = new XMLHttpRequest();
-        request.open('POST', `/api/shots/${shot}/drawings?name=${encodeURIComponent(file.name)}`);
+        request.open('POST', `/api${path}?name=${encodeURIComponent(file.name)}`);
         request.setRequestHeader('x-rhizograph', '1');
         request.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total);
         request.onload = () => {
@@ -223,7 +272,8 @@ const LISTEN_AGAIN = 2000;
 export function listen(shot: number, heard: (event: ShotEvent) => void, back: () => void): () => void {
     let source: EventSource;
     let again: ReturnType<typeof setTimeout> | undefined;
-    let wasAway = false;
+    // What was told before it listened was missed, too.
+    let wasAway = true;
     const begin = () => {
         source = new EventSource(`/api/shots/${shot}/events`);
         source.onmessage = (m) => heard(JSON.parse(m.data as string) as ShotEvent);

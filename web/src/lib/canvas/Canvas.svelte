@@ -2,7 +2,10 @@
     import { bench } from '../state/bench.svelte';
     import { colours } from '../state/colours.svelte';
     import { findings } from '../state/findings.svelte';
+    import { lightTable } from '../state/lightTable.svelte';
+    import { play } from '../state/play.svelte';
     import { settings } from '../state/inking.svelte';
+    import { pen } from '../state/pen.svelte';
     import { probe } from '../state/probe.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
@@ -16,7 +19,7 @@
     import { findingAt, regionAt } from '../drawn/under';
 
     interface Drag {
-        kind: 'pan' | 'stroke' | 'wipe' | 'handle' | 'guide';
+        kind: 'pan' | 'stroke' | 'wipe' | 'handle' | 'guide' | 'shift';
         last: Pt;
         handle?: number;
         guide?: GuideGrip;
@@ -39,6 +42,7 @@
     const tool = $derived(toolOf(bench.tool));
     const cursor = $derived.by(() => {
         if (space) return 'grab';
+        if (lightTable.shifting) return 'move';
         const edge = inHand.hover && edgeAt(inHand.hover);
         return edge ? (edge === 'top' ? 'row-resize' : 'col-resize') : tool.cursor;
     });
@@ -107,6 +111,9 @@
     /** What a pointer that is set down at a place would drag. */
     function grasped(e: PointerEvent, at: Pt): Drag | null {
         const tools = e.button === 0 && !space;
+        // Whoever draws wants to see the drawing in hand.
+        if (tools && play.running) play.stop();
+        if (tools && lightTable.shifting) return { kind: 'shift', last: at };
         const wipe = settings.shown ? bench.wipe : null;
         const handles = tool.handles?.at() ?? [];
         const handle = handles.findIndex((c) => apart(camera.toScreen(c), at) < GRASP.handle);
@@ -135,7 +142,11 @@
         inHand.hover = at;
         if (!drag) return;
         if (drag.kind === 'pan') camera.pan(at[0] - drag.last[0], at[1] - drag.last[1]);
-        else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
+        else if (drag.kind === 'shift') {
+            const [from, to] = [camera.toSheet(drag.last), camera.toSheet(at)];
+            const [x, y] = lightTable.shift;
+            lightTable.shift = [x + to[0] - from[0], y + to[1] - from[1]];
+        } else if (drag.kind === 'wipe') bench.wipe = Math.min(0.98, Math.max(0.02, at[0] / camera.width));
         else if (drag.guide) dragGuide(drag.guide, at, e.shiftKey);
         else if (drag.kind === 'handle') tool.handles?.move(drag.handle ?? 0, camera.toSheet(at));
         else {
@@ -157,20 +168,25 @@
     let isStraight = false;
     let still: ReturnType<typeof setTimeout> | undefined;
     let stillAt: Pt = [0, 0];
-    /** How long it is held still for that, ms, and how long a stroke is at least, px of the screen. */
-    const HELD = 600;
+    /** How long a stroke is at least for that, px of the screen. */
     const STROKE = 24;
+    /** So much later than asked the page was busy: what the pointer did meanwhile is yet to come, ms. */
+    const LATE = 100;
 
     /** Waits for the pointer to be held still at a place of the screen. */
     function waitForStill(at: Pt) {
         clearTimeout(still);
         stillAt = at;
+        const held = pen.straightens;
+        if (held === Infinity) return;
+        const due = performance.now() + held;
         still = setTimeout(() => {
+            if (performance.now() > due + LATE) return waitForStill(at);
             const last = inHand.samples[inHand.samples.length - 1];
             if (drag?.kind !== 'stroke' || !last || apart(at, press) < STROKE) return;
             isStraight = true;
             lengthen([last], { shiftKey: false, altKey: false });
-        }, HELD);
+        }, held);
     }
 
     function begin(e: PointerEvent) {
@@ -281,6 +297,7 @@
     style:cursor
     aria-label="The drawing"
     data-glance={picture.glanced}
+    data-instead={(play.drawing ?? lightTable.flipped) ? picture.insteadOf : 0}
     data-waiting={sheet.waiting + (sheet.loading ? 1 : 0) + (settings.pending ? 1 : 0)}
     onpointerdown={down}
     onpointermove={move}

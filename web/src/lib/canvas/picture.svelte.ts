@@ -5,12 +5,16 @@
 import { untrack } from 'svelte';
 import { bench } from '../state/bench.svelte';
 import { findings } from '../state/findings.svelte';
+import { lightTable } from '../state/lightTable.svelte';
+import { play } from '../state/play.svelte';
+import { stills } from '../state/stills.svelte';
 import { guides } from '../state/guides.svelte';
 import { settings } from '../state/inking.svelte';
 import { probe } from '../state/probe.svelte';
 import { sheet } from '../state/sheet.svelte';
 import { shots } from '../state/shots.svelte';
 import { underlay } from '../state/underlay.svelte';
+import type { DrawingInfo } from '../types/DrawingInfo';
 import type { Finding } from '../types/Finding';
 import type { LineView } from '../types/LineView';
 import type { Pt } from '../types/Pt';
@@ -23,7 +27,8 @@ import { drawDesk, drawSheet } from './desk';
 import { Glance, windowSeen } from './glance';
 import { along, COUNT_CELL, type Colours, Counts, marks, seam } from '../drawn/marks';
 import * as overlays from '../drawn/overlays';
-import { paintRegions } from './paint';
+import { PaintLayer } from './paint';
+import { drawNeighbours, drawStill } from './stills';
 import { pathOf } from '../drawn/paths';
 import { levelAt, type Of, Tiles } from './tiles';
 
@@ -72,6 +77,8 @@ const inkVersion = (w: SheetWindow) => `${sheet.inkVersion(w)}.${shots.shot?.rev
 export class Picture {
     /** The pixels of the canvas to one of the screen. */
     ratio = $state(1);
+    /** The drawing that is shown instead of the one in hand, last. */
+    insteadOf = $state(0);
     /** The drawing whose ink is shown as the settings in hand give it. */
     glanced = $state(0);
     #canvas: HTMLCanvasElement | null = null;
@@ -87,14 +94,30 @@ export class Picture {
     #marked: Finding | null = null;
     #counted = false;
     readonly #counts = new Counts();
+    readonly #paint = new PaintLayer();
     /** The step whose answer was drawn as soon as it was there. */
     #answered = 0;
     #regionsTold = false;
+    /** Which openings were told already, by when they were asked for. */
+    readonly #told = { 'open to picture': 0, 'open to work': 0 };
     #middles = $derived(
         (settings.traced?.lines ?? []).map((l) => ({ solid: l.kind === 'outline', path: new Path2D(l.path) })),
     );
+    /** The drawing that comes onto the bench, as far as a still of it is there: that is seen until it has come. */
+    #coming = $derived.by(() => {
+        const { coming } = sheet;
+        if (coming === null || bench.station === 'intake') return null;
+        const drawing = shots.all.flatMap((s) => s.drawings).find((d) => d.id === coming);
+        const still = drawing && stills.of(drawing);
+        return still ? { drawing, facts: still.facts } : null;
+    });
     /** What lies on the canvas: the sheet, or the original while its corners are moved. */
     #lies = $derived.by((): Of | null => {
+        if (this.#coming) {
+            const { drawing, facts } = this.#coming;
+            const { id, key, revision } = drawing;
+            return { id, key, revision, width: facts.width, height: facts.height };
+        }
         const view = sheet.view;
         if (!view) return null;
         const [width, height] = bench.squaring ? view.original : [view.width, view.height];
@@ -183,6 +206,8 @@ export class Picture {
                 bench.anyColour,
                 bench.shows,
             ],
+            ...[play.drawing, play.shows, lightTable.flipped, lightTable.neighbours, lightTable.shift],
+            ...[lightTable.settings.strength, stills.come, this.#coming],
             ...[underlay.rough, ...Object.values(underlay.look), bench.chart, bench.chartUnder, guides.list],
             ...[bench.tool, bench.showArea, bench.effect, bench.weighs, bench.chosen, bench.squaring],
         ];
@@ -230,6 +255,7 @@ export class Picture {
         if (changed === 'all' || count !== this.#counted || settings.shown) this.#part = 'all';
         else if (changed) this.#mend(changed);
         this.#counted = count;
+        this.#paint.mend(this.#part === 'all' ? 'all' : changed);
         g.save();
         this.#clipTo(g, this.#part, here);
         this.#part = null;
@@ -284,9 +310,20 @@ export class Picture {
         this.#onScreen(g);
         drawDesk(g, camera.width, camera.height);
         const [view, lies] = [sheet.view, this.#lies];
-        if (!view || !lies) return;
+        if (!lies) return;
         const place = camera.corners([0, 0, lies.width, lies.height]);
         drawSheet(g, place, camera.width, camera.height);
+        if (this.#coming) {
+            this.#drawInstead(g, this.#coming.drawing, place, this.#coming.facts.dpi);
+            this.#tellOpening('open to picture');
+            return;
+        }
+        if (!view) return;
+        const instead = play.drawing ?? lightTable.flipped;
+        if (instead) {
+            this.#drawInstead(g, instead, place, view.dpi);
+            return;
+        }
         const showOriginal = bench.blink || bench.station === 'intake';
         const inking = settings.shown;
         const wipeX = inking && bench.wipe !== null && !showOriginal ? bench.wipe * camera.width : null;
@@ -301,10 +338,29 @@ export class Picture {
             this.#tiles.warm(camera, lies, 'original', () => sheet.layout, this.ratio);
         }
         if (sheet.toShow > 0 && !showOriginal && !inking) this.#tellStep(inkShown, inFrame);
+        if (!sheet.loading && (inkShown || this.glanced === view.info.id)) {
+            this.#tellOpening('open to picture');
+            this.#tellOpening('open to work');
+            sheet.askedAt = 0;
+        }
         if (wipeX !== null) {
             g.fillStyle = '#2a2822';
             g.fillRect(wipeX - 1, 0, 2, camera.height);
         }
+    }
+
+    /** Another drawing, bare of marks, in the place of one of a resolution. */
+    #drawInstead(g: G, drawing: DrawingInfo, place: Pt[], dpi: number) {
+        let isThere = false;
+        clipped(g, place, () =>
+            this.#onSheet(g, () => {
+                isThere = drawStill(g, drawing, play.running ? play.shows : 'both', dpi);
+            }),
+        );
+        if (!isThere) return;
+        this.insteadOf = drawing.id;
+        if (lightTable.flippedAt > 0) performance.measure('key to flip', { start: lightTable.flippedAt });
+        lightTable.flippedAt = 0;
     }
 
     /** The original, paint and ink; left of the wipe the original. Gives whether the ink is drawn as it is now. */
@@ -330,7 +386,8 @@ export class Picture {
             this.#onSheet(g, () => {
                 if (bench.station === 'draw' && underlay.rough) this.#drawRough(g, underlay.rough);
                 const shows = bench.station === 'paint' ? bench.shows : 'both';
-                if (!inking && bench.station !== 'weight' && shows !== 'lines') paintRegions(g, view, this.#drawn);
+                if (!inking && bench.station !== 'weight' && shows !== 'lines') this.#paint.drawOn(g, view, this.ratio);
+                if (!inking) drawNeighbours(g);
                 if (inking && (view.lift !== null || view.trouble)) this.#drawGlance(g, view, caught);
                 else if (shows !== 'paint') inkShown = this.#tiles.draw(g, camera, lies, 'ink', inkVersion, this.ratio);
             }),
@@ -344,7 +401,7 @@ export class Picture {
         const camera = bench.camera.laid(look, [rough.width / 2, rough.height / 2]);
         g.save();
         camera.onto(g, this.ratio);
-        this.#tiles.draw(g, camera, rough, 'original', () => rough.revision, this.ratio);
+        this.#tiles.draw(g, camera, rough, underlay.kind, () => rough.revision, this.ratio);
         if (look.tint) {
             g.globalCompositeOperation = 'lighten';
             g.fillStyle = look.tint;
@@ -419,6 +476,14 @@ export class Picture {
             sheet.toShow = 0;
             this.#regionsTold = false;
         }
+    }
+
+    /** Tells how long it took from asking for a drawing until it was seen, and until it could be worked on. */
+    #tellOpening(name: 'open to picture' | 'open to work') {
+        const start = sheet.askedAt;
+        if (start === 0 || this.#told[name] === start) return;
+        this.#told[name] = start;
+        performance.measure(name, { start });
     }
 
     /** Asks for the ink around the finding that follows, and makes its paths, while the one in hand is judged. */

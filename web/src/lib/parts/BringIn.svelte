@@ -40,7 +40,7 @@
     type="file"
     multiple
     class="hidden"
-    accept=".png,.jpg,.jpeg,.tif,.tiff,.svg"
+    accept=".png,.jpg,.jpeg,.tif,.tiff,.svg,.ora,.json"
     data-testid="intake"
     onchange={() => {
         void shots.bringIn([...(input.files ?? [])]);

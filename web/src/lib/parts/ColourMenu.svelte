@@ -100,7 +100,7 @@
 {/snippet}
 <span class="hidden" bind:this={choosers}>
     {@render files('.gpl,.css,.json', 'palette', (file) => void bringIn(file))}
-    {@render files('.png,.jpg,.jpeg,.webp', 'reference-file', (file) => void reference.open(file))}
+    {@render files('.png,.jpg,.jpeg,.webp', 'reference-file', (file) => void reference.open(file, file.name))}
 </span>
 {#if naming}
     <div

@@ -102,20 +102,17 @@
     type Row = Finding | Group | 'fold';
     /** Those that are alike as one row, which unfolds. */
     function grouped(list: Finding[]): Row[] {
-        const done: Record<string, true> = {};
+        if (groups.told.length === 0) return list;
         const out: Row[] = [];
-        for (const f of list) {
-            if (done[f.id]) continue;
-            const like = groups.like(f);
-            if (like.length === 0) {
-                out.push(f);
+        for (const part of groups.parts(list)) {
+            if (!Array.isArray(part)) {
+                out.push(part);
                 continue;
             }
-            for (const o of like) done[o.id] = true;
-            const here = like.some((o) => o.id === findings.current?.id);
-            const open = here || like.some((o) => unfolded.includes(o.id));
-            out.push({ of: f, list: like, open });
-            if (open) out.push(...like);
+            const here = part.some((o) => o.id === findings.current?.id);
+            const open = here || part.some((o) => unfolded.includes(o.id));
+            out.push({ of: part[0]!, list: part, open });
+            if (open) out.push(...part);
         }
         return out;
     }

@@ -1,4 +1,15 @@
 <script lang="ts">
+    import ChevronDown from '@lucide/svelte/icons/chevron-down';
+    import ChevronUp from '@lucide/svelte/icons/chevron-up';
+    import ChevronsDown from '@lucide/svelte/icons/chevrons-down';
+    import ChevronsUp from '@lucide/svelte/icons/chevrons-up';
+    import ClipboardPaste from '@lucide/svelte/icons/clipboard-paste';
+    import Copy from '@lucide/svelte/icons/copy';
+    import CopyPlus from '@lucide/svelte/icons/copy-plus';
+    import FlipHorizontal2 from '@lucide/svelte/icons/flip-horizontal-2';
+    import FlipVertical2 from '@lucide/svelte/icons/flip-vertical-2';
+    import Trash2 from '@lucide/svelte/icons/trash-2';
+    import type { Component } from 'svelte';
     import { type Affine, moved, scaled, turned } from '../geometry/affine';
     import type { Box } from '../geometry/box';
     import { held } from '../state/held.svelte';
@@ -57,8 +68,41 @@
     const together = async (how: Together) => {
         await held.do({ do: 'combine', lines: held.ids, how });
     };
+    interface Sign {
+        name: string;
+        icon: Component<{ size?: number }>;
+        /** What a pointer that rests on it is told. */
+        says: string;
+        act: () => unknown;
+    }
+    const BECOMES: Sign[] = [
+        { name: 'Mirror ↔', icon: FlipVertical2, says: 'Mirror: left becomes right', act: () => mirror(true) },
+        { name: 'Mirror ↕', icon: FlipHorizontal2, says: 'Mirror: up becomes down', act: () => mirror(false) },
+        { name: 'Duplicate', icon: CopyPlus, says: 'Duplicate (Ctrl D)', act: () => held.duplicate() },
+        { name: 'Copy', icon: Copy, says: 'Copy (Ctrl C)', act: () => held.copy() },
+        { name: 'Paste', icon: ClipboardPaste, says: 'Paste (Ctrl V)', act: () => held.paste() },
+        { name: 'Take away', icon: Trash2, says: 'Take away (Del)', act: () => held.takeAway() },
+    ];
+    const ORDER: Sign[] = [
+        { name: 'Topmost', icon: ChevronsUp, says: 'Topmost (Ctrl PgUp)', act: () => order('top') },
+        { name: 'Over', icon: ChevronUp, says: 'Over what lies there (PgUp)', act: () => order('up') },
+        { name: 'Under', icon: ChevronDown, says: 'Under what lies there (PgDn)', act: () => order('down') },
+        { name: 'Lowest', icon: ChevronsDown, says: 'Lowest (Ctrl PgDn)', act: () => order('bottom') },
+    ];
     const BUTTON = 'btn btn-outline btn-primary btn-xs h-7 px-2 text-[12.5px] font-semibold';
 </script>
+
+{#snippet signs(list: Sign[])}
+    {#each list as s (s.name)}
+        <button
+            class="btn btn-outline btn-primary btn-xs h-7 w-[27px] p-0"
+            aria-label={s.name}
+            title={s.says}
+            disabled={s.name === 'Paste' && held.copied.length === 0}
+            onclick={() => void s.act()}><s.icon size={15} /></button
+        >
+    {/each}
+{/snippet}
 
 {#if n === 0}
     <p class="mt-2 text-[13px]">Nothing is in hand yet.</p>
@@ -99,21 +143,14 @@
         ]}
         onchoose={(v) => (held.weight = v === 'scales')}
     />
-    <div class="mt-2.5 flex flex-wrap gap-1.5" role="group" aria-label="What becomes of it">
-        <button class={BUTTON} title="Left becomes right" onclick={() => mirror(true)}>Mirror ↔</button>
-        <button class={BUTTON} title="Up becomes down" onclick={() => mirror(false)}>Mirror ↕</button>
-        <button class={BUTTON} title="Ctrl D" onclick={() => held.duplicate()}>Duplicate</button>
+    <div class="mt-2.5 flex flex-wrap gap-1" role="group" aria-label="What becomes of it">
+        {@render signs(BECOMES)}
         <button
             class="{BUTTON} {held.next === 'spread' ? 'btn-active' : ''}"
             aria-pressed={held.next === 'spread'}
             title="Then draw the way that copies lie along"
             onclick={() => (held.next = held.next === 'spread' ? null : 'spread')}>Along a way …</button
         >
-        <button class={BUTTON} title="Ctrl C" onclick={() => held.copy()}>Copy</button>
-        <button class={BUTTON} title="Ctrl V" disabled={held.copied.length === 0} onclick={() => held.paste()}
-            >Paste</button
-        >
-        <button class={BUTTON} title="Delete" onclick={() => held.takeAway()}>Take away</button>
     </div>
     {#if held.next === 'spread'}
         <div class="mt-2 flex items-center justify-between text-[13px]">
@@ -184,11 +221,8 @@
         <p class="mt-1 text-[12.5px]" role="status"><b>Click the line it is to end along.</b></p>
     {/if}
     <h3 class="quiet mt-2.5 text-[12.5px]">Order</h3>
-    <div class="mt-1 flex flex-wrap gap-1.5" role="group" aria-label="Order">
-        <button class={BUTTON} onclick={() => order('top')}>Topmost</button>
-        <button class={BUTTON} onclick={() => order('up')}>Over</button>
-        <button class={BUTTON} onclick={() => order('down')}>Under</button>
-        <button class={BUTTON} onclick={() => order('bottom')}>Lowest</button>
+    <div class="mt-1 flex flex-wrap gap-1" role="group" aria-label="Order">
+        {@render signs(ORDER)}
         {#if n > 1}
             <button
                 class={BUTTON}

@@ -1,10 +1,16 @@
 <script lang="ts">
     import FilePlus from '@lucide/svelte/icons/file-plus';
     import FileUp from '@lucide/svelte/icons/file-up';
+    import Layers2 from '@lucide/svelte/icons/layers-2';
+    import Play from '@lucide/svelte/icons/play';
     import { thumbnailUrl } from '../api';
     import { colours } from '../state/colours.svelte';
     import { go } from '../state/route.svelte';
     import { bench } from '../state/bench.svelte';
+    import { lightTable, TINTS } from '../state/lightTable.svelte';
+    import { people } from '../state/people.svelte';
+    import Face from './Face.svelte';
+    import { play } from '../state/play.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
     import { underlay } from '../state/underlay.svelte';
@@ -51,6 +57,43 @@
         return p.carried > 0 ? `${says}; ${p.carried} regions carried${doubtful}` : says;
     }
 
+    function who(d: DrawingInfo) {
+        const here = people.on(d.id).map((p) => people.nameOf(p));
+        return here.length > 0 ? ` ${here.join(', ')} ${here.length === 1 ? 'is' : 'are'} on it.` : '';
+    }
+
+    /** The drawing that is dragged, over which one, on which side of it it would hang. */
+    let hung = $state<{ id: number; over: number; behind: boolean } | null>(null);
+
+    function take(e: DragEvent, d: DrawingInfo) {
+        e.dataTransfer?.setData('text/plain', d.name);
+        hung = { id: d.id, over: d.id, behind: false };
+    }
+
+    function over(e: DragEvent, d: DrawingInfo) {
+        if (!hung) return;
+        e.preventDefault();
+        const box = (e.currentTarget as HTMLElement).getBoundingClientRect();
+        hung = { id: hung.id, over: d.id, behind: e.clientX > box.left + box.width / 2 };
+    }
+
+    function hang(e: DragEvent, d: DrawingInfo) {
+        if (!hung) return;
+        e.preventDefault();
+        e.stopPropagation();
+        const { id, behind } = hung;
+        hung = null;
+        if (id !== d.id) void shots.hang(id, d.id, behind);
+    }
+
+    function byKeys(e: KeyboardEvent, d: DrawingInfo) {
+        const by = e.altKey ? { ArrowLeft: -1, ArrowRight: 1 }[e.key] : undefined;
+        const to = by && drawings[drawings.indexOf(d) + by];
+        if (!to) return;
+        e.preventDefault();
+        void shots.hang(d.id, to.id, by > 0);
+    }
+
     /** A sheet as large as the one on the bench, else of a usual size. */
     async function bare() {
         const { width, height, dpi } = sheet.view ?? { width: 2400, height: 1800, dpi: 300 };
@@ -72,14 +115,27 @@
     >
         {#each drawings as d (d.id)}
             {@const here = d.id === sheet.view?.info.id}
-            <li class="shrink-0">
+            {@const onTable = lightTable.neighbours.find((n) => n.drawing.id === d.id)}
+            <li
+                class="relative shrink-0 {hung?.over === d.id
+                    ? hung.behind
+                        ? 'shadow-[6px_0_0_-2px_var(--color-secondary)]'
+                        : 'shadow-[-6px_0_0_-2px_var(--color-secondary)]'
+                    : ''}"
+                draggable="true"
+                ondragstart={(e) => take(e, d)}
+                ondragover={(e) => over(e, d)}
+                ondrop={(e) => hang(e, d)}
+                ondragend={() => (hung = null)}
+            >
                 <button
                     type="button"
                     class="relative block h-[78px] w-[104px] cursor-pointer overflow-hidden rounded-[4px] border bg-[#fffdf7] {here
                         ? 'border-secondary outline-3 outline-secondary'
                         : 'border-base-300'}"
                     aria-current={here ? 'true' : undefined}
-                    title="{d.name}: {words(d)}"
+                    title="{d.name}: {words(d)}.{who(d)} Drag it, or Alt and the arrow keys, to hang it elsewhere."
+                    onkeydown={(e) => byKeys(e, d)}
                     onclick={() => go({ at: 'drawing', id: d.id, station: bench.station })}
                 >
                     <img
@@ -105,6 +161,21 @@
                             ></i>
                         {/each}
                     </span>
+                    {#if d.hold > 1}<span
+                            class="absolute top-0.5 right-1 rounded bg-[#fffdf7] px-1 text-[12px] text-[#2a2822]"
+                            title="Held for {d.hold} frames">×{d.hold}</span
+                        >{/if}
+                    {#if people.on(d.id).length > 0}
+                        <span class="absolute top-1 left-1 flex">
+                            {#each people.on(d.id).slice(0, 3) as p (p.author)}
+                                <Face name={p.name} colour={people.colourOf(p)} size={20} />
+                            {/each}
+                        </span>
+                    {/if}
+                    {#if play.drawing?.id === d.id}<span class="absolute inset-x-0 bottom-0 h-[4px] bg-secondary"
+                        ></span>{/if}
+                    {#if onTable}<span class="absolute inset-x-0 top-0 h-[4px]" style:background={TINTS[onTable.side]}
+                        ></span>{/if}
                 </button>
             </li>
         {/each}
@@ -127,9 +198,24 @@
             </div>
         </li>
     </ul>
-    <div class="mb-2 shrink-0 pl-4 text-right text-[12.5px] leading-5">
-        <b>{ready} of {drawings.length} ready</b><br />
-        <span class="quiet">{drawings.filter((d) => d.progress.lifted).length} lifted</span>
+    <div class="mb-1.5 grid shrink-0 gap-1 pl-4 text-[12.5px]">
+        <button
+            type="button"
+            class="btn btn-xs justify-start {lightTable.settings.on ? 'btn-primary' : 'btn-ghost'}"
+            aria-pressed={lightTable.settings.on}
+            title="Neighbours faintly with the drawing (H). Hold O or P to flip to the one before or behind."
+            onclick={() => lightTable.toggle()}><Layers2 size={14} />Light table</button
+        >
+        <button
+            type="button"
+            class="btn btn-xs justify-start {play.running ? 'btn-primary' : 'btn-ghost'}"
+            aria-pressed={play.running}
+            disabled={drawings.length < 2}
+            title="Play the shot in this view (R)"
+            onclick={() => (play.running ? play.stop() : void play.begin(sheet.view?.info.id))}
+            ><Play size={14} />Play</button
+        >
+        <span class="px-2"><b>{ready} of {drawings.length}</b> ready</span>
     </div>
 </footer>
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-    import { pen } from '../state/pen.svelte';
+    import { NEVER, pen } from '../state/pen.svelte';
     import { sheet } from '../state/sheet.svelte';
     import Choice from './Choice.svelte';
     import PenStrip from './PenStrip.svelte';
@@ -81,3 +81,14 @@
     onsave={keep}
 />
 <PenStrip />
+<Slider
+    label="Straight, held still"
+    help="A stroke that stays where it is becomes straight"
+    value={p.straightAfter}
+    min={0.3}
+    max={NEVER}
+    step={0.1}
+    shown={p.straightAfter < NEVER ? `after ${p.straightAfter.toFixed(1)} s` : 'never'}
+    oninput={(v) => (p.straightAfter = v)}
+    onsave={keep}
+/>

@@ -1,5 +1,6 @@
 <script lang="ts">
     import { bench } from '../state/bench.svelte';
+    import { layers } from '../state/layers.svelte';
     import { sheet } from '../state/sheet.svelte';
     import { shots } from '../state/shots.svelte';
     import { TINTS, underlay } from '../state/underlay.svelte';
@@ -11,9 +12,21 @@
     const roughs = $derived((shots.shot?.drawings ?? []).filter((d) => d.id !== view?.info.id || view.lift));
     const NAMES = ['rust', 'blue', 'moss', 'plum'];
     const mm = (px: number) => ((px * 25.4) / (view?.dpi ?? 300)).toFixed(1);
+    /** A drawing by its number, a layer of its file behind a colon. */
+    const lies = $derived.by(() => {
+        const { rough } = underlay;
+        if (!rough) return '';
+        return rough.layer === undefined ? String(rough.id) : `${rough.id}:${rough.layer}`;
+    });
+    function choose(value: string) {
+        const [id, layer] = value.split(':').map(Number);
+        void underlay.choose(id || null, layer);
+    }
     const degrees = $derived((underlay.look.angle * 180) / Math.PI);
     $effect(() => {
-        if (view) void underlay.enter(view.info.key);
+        if (!view) return;
+        void underlay.enter(view.info.key);
+        void layers.enter(view.info.id, view.info.key);
     });
 </script>
 
@@ -22,11 +35,13 @@
     <select
         class="max-w-44 cursor-pointer bg-base-100 font-semibold"
         aria-label="Rough below"
-        value={underlay.rough?.id ?? 0}
-        onchange={(e) => void underlay.choose(Number(e.currentTarget.value) || null)}
+        value={lies}
+        onchange={(e) => choose(e.currentTarget.value)}
     >
-        <option value={0}>none</option>
-        {#each roughs as d (d.id)}<option value={d.id}>{d.id === view?.info.id ? 'as it came' : d.name}</option>{/each}
+        <option value="">none</option>
+        {#each roughs as d (d.id)}<option value={String(d.id)}>{d.id === view?.info.id ? 'as it came' : d.name}</option
+            >{/each}
+        {#each layers.names as name, n (n)}<option value="{view?.info.id}:{n}">{name}</option>{/each}
     </select></label
 >
 {#if underlay.rough}

@@ -8,7 +8,7 @@
     const degrees = $derived(Math.round((camera.turn * 180) / Math.PI));
 </script>
 
-<span class="flex items-center gap-1 border-l border-base-300 pl-2">
+<span class="flex shrink-0 items-center gap-1 border-l border-base-300 pl-2">
     <button
         class="cursor-pointer"
         title="Turn the view by 15° ( ( )"
@@ -27,7 +27,7 @@
         onclick={() => camera.turnInSteps(1)}><RotateCw size={15} /></button
     >
     <button
-        class="cursor-pointer {camera.mirrored ? 'text-primary' : ''}"
+        class="ml-1.5 shrink-0 cursor-pointer {camera.mirrored ? 'text-primary' : ''}"
         aria-pressed={camera.mirrored}
         title="Mirror the view (M)"
         aria-label="Mirror the view"

@@ -7,6 +7,7 @@ import type { Tone } from '../types/Tone';
 import { parted, TONE, toned } from './paint';
 import { sheet } from './sheet.svelte';
 import { shots } from './shots.svelte';
+import { undoing } from './undoing.svelte';
 
 type Rgb = [number, number, number];
 
@@ -41,15 +42,7 @@ class Colours {
     /** The tone that is cut and shaded with: the one in hand, else the first. */
     shade = $derived(this.tone ?? this.tones[0]?.id ?? null);
     /** How many regions of the drawing have each swatch, whatever its tone. */
-    used = $derived.by(() => {
-        const n: Record<string, number> = {};
-        for (const r of sheet.view?.regions.all() ?? []) {
-            if (!r.swatch) continue;
-            const [id] = parted(r.swatch);
-            n[id] = (n[id] ?? 0) + 1;
-        }
-        return n;
-    });
+    used = $derived(sheet.view?.used ?? {});
     /** How many regions of the shot have each swatch. */
     inShot = $derived.by(() => {
         const n: Record<string, number> = {};
@@ -111,8 +104,16 @@ class Colours {
         if (before) this.take(before);
     }
 
+    /** Changes the model, which undo takes back. */
+    async #set(make: (model: ColourModel) => ColourModel): Promise<boolean> {
+        let before: ColourModel | null = null;
+        const taken = await shots.setColours((model) => make((before = model)));
+        if (taken && before) undoing.note(before);
+        return taken;
+    }
+
     #swatches(make: (swatches: Swatch[], tones: Tone[]) => Swatch[]) {
-        return shots.setColours(({ tones, swatches }) => ({ tones, swatches: make(swatches, tones) }));
+        return this.#set(({ tones, swatches }) => ({ tones, swatches: make(swatches, tones) }));
     }
 
     #one(id: string, make: (s: Swatch) => Swatch) {
@@ -138,7 +139,7 @@ class Colours {
     setTones(tones: Tone[]) {
         const there = tones.map((t) => t.id);
         const only = (s: Swatch) => Object.fromEntries(Object.entries(s.tones).filter(([t]) => there.includes(t)));
-        return shots.setColours(({ swatches }) => ({
+        return this.#set(({ swatches }) => ({
             tones,
             swatches: swatches.map((s) => ({ ...s, tones: only(s) })),
         }));
@@ -147,7 +148,7 @@ class Colours {
     /** Adds swatches at the end, under ids that none has; tones that the shot does not have are added, too. */
     async add(model: ColourModel): Promise<boolean> {
         let first: string | undefined;
-        const taken = await shots.setColours(({ tones, swatches }) => {
+        const taken = await this.#set(({ tones, swatches }) => {
             const ids = swatches.map((s) => s.id);
             const added = model.swatches.map((s) => {
                 const called = s.id.replaceAll(TONE, '-') || 'colour';
@@ -185,6 +186,8 @@ class Colours {
             id in used || (painted > 0 && Object.keys(used).length === 0);
         if (shot.drawings.some((d) => mayHave(d.progress))) await api.replaceInShot(shot.id, id, by);
         await this.#swatches((all) => all.filter((s) => s.id !== id));
+        // The model alone would come back without its paint.
+        undoing.forget();
         this.edited = null;
         if (this.swatch === id) this.swatch = by;
     }

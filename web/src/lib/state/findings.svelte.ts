@@ -7,8 +7,7 @@ import { bench } from './bench.svelte';
 import { colours } from './colours.svelte';
 import { groups } from './groups.svelte';
 import { sheet } from './sheet.svelte';
-
-const AT_JOIN: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
+export const AT_JOIN: Kind[] = ['gap', 'tail', 'leak', 'loose_end', 'sliver'];
 const AT_PAINT: Kind[] = ['unpainted', 'two_paints', 'doubtful', 'unlike'];
 
 class Findings {
@@ -39,7 +38,7 @@ class Findings {
 
     /** How many of a kind are open. */
     count(kind: Kind): number {
-        return this.open.filter((f) => f.kind === kind).length;
+        return sheet.view?.open.count(kind) ?? 0;
     }
 
     /** Tells of a finding whether it is listed. */

@@ -13,26 +13,30 @@ class Groups {
 
     /** What is like a finding and stands as it does, itself among them; nothing if those are few. */
     like(f: Finding): Finding[] {
-        const group = this.#groupOf.get(f.id) ?? [];
+        const group = this.#groupOf.get(f.id);
+        if (!group) return [];
         const there = group.flatMap((id) => sheet.view?.findings.get(id) ?? []);
         const same = there.filter((o) => o.kind === f.kind && standing(o) === standing(f));
         return same.length >= LEAST ? same : [];
     }
 
-    /** A list with those that are alike one after another, where the first of them stands. */
-    together(list: Finding[]): Finding[] {
-        if (this.told.length === 0) return list;
-        const done: Record<string, true> = {};
-        const out: Finding[] = [];
+    /** A list in its parts: where the first of those that are alike stands all of them, each other finding by itself. */
+    *parts(list: Finding[]): Iterable<Finding | Finding[]> {
+        const done = new WeakSet<Finding>();
         for (const f of list) {
-            if (done[f.id]) continue;
+            if (done.has(f)) continue;
             const like = this.like(f);
-            for (const o of like.length > 0 ? [f, ...like.filter((l) => l !== f)] : [f]) {
-                done[o.id] = true;
-                out.push(o);
+            if (like.length === 0) yield f;
+            else {
+                for (const o of like) done.add(o);
+                yield [f, ...like.filter((o) => o !== f)];
             }
         }
-        return out;
+    }
+
+    /** A list with those that are alike one after another, where the first of them stands. */
+    together(list: Finding[]): Finding[] {
+        return this.told.length === 0 ? list : [...this.parts(list)].flat();
     }
 }
 

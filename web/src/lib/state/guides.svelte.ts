@@ -12,10 +12,12 @@ export interface Guide {
 
 /** So many at most. */
 const MOST = 40;
+/** One list for all shots without any: whoever compares lists sees no change. */
+const NONE: Guide[] = [];
 
 class Guides extends KeptWithPage<Record<string, Guide[]>> {
     get list(): Guide[] {
-        return this.settings[shots.shot?.id ?? 0] ?? [];
+        return this.settings[shots.shot?.id ?? 0] ?? NONE;
     }
 
     #hold(list: Guide[]) {

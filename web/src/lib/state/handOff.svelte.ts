@@ -13,7 +13,7 @@ type How = Omit<HandOff, 'drawings' | 'anyway'>;
 
 const USUAL: How = {
     formats: ['ink_png', 'paint_png', 'svg'],
-    packed: { tiff: 'lzw', depth: 'eight' },
+    packed: { tiff: 'deflate', depth: 'eight' },
     leaving: { percent: 100, backdrop: null, cropped: false, chart: 'twelve', edge: 'soft' },
     naming: '{shot}_{drawing}_{layer}',
     repeat_holds: false,

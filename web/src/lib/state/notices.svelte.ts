@@ -28,6 +28,8 @@ function sentence(text: string) {
 }
 
 export function tellError(error: unknown, about = '') {
+    // A key that is asked for is asked for on a page of its own.
+    if (error instanceof Refused && error.status === 401) return;
     const name = about ? `${about}: ` : '';
     if (error instanceof Refused) tell(name + sentence(error.told.error), error.told.advice, true);
     else tell(name + sentence(String(error)), 'Nothing was changed.', true);

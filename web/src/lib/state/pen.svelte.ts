@@ -4,6 +4,9 @@ import type { Inked } from '../types/Inked';
 import type { Pen } from '../types/Pen';
 import { KeptWithPage } from './with_page.svelte';
 
+/** As long as no stroke is held still, s. */
+export const NEVER = 2;
+
 const USUAL = {
     /** The greatest width, mm. */
     width: 0.6,
@@ -13,6 +16,8 @@ const USUAL = {
     least: 0.15,
     bend: 1.5,
     tilt: 0,
+    /** How long a stroke is held still until it is straight, s; from `NEVER` on it stays as drawn. */
+    straightAfter: 0.6,
     /** `null`: the ink's colour. */
     swatch: null as string | null,
     under: false,
@@ -27,6 +32,12 @@ class PenInHand extends KeptWithPage<typeof USUAL> {
         const { by, least, bend } = this.settings;
         if (by === 'pressure') return { by, least, bend };
         return by === 'speed' ? { by, least } : { by };
+    }
+
+    /** How long a stroke is held still until it is straight, ms. */
+    get straightens() {
+        const { straightAfter } = this.settings;
+        return straightAfter < NEVER ? 1000 * straightAfter : Infinity;
     }
 
     /** As it draws on a sheet of a resolution that is seen at a scale. */

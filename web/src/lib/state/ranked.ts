@@ -22,7 +22,6 @@ const MANY = 48;
 
 /** A list without some and with others. */
 function changed(list: Finding[], gone: Finding[], came: Finding[]): Finding[] {
-    if (gone.length + came.length === 0) return list;
     if (gone.length + came.length > MANY) {
         const names = new Set(gone);
         const kept = list.filter((f) => !names.has(f));
@@ -45,16 +44,34 @@ function changed(list: Finding[], gone: Finding[], came: Finding[]): Finding[] {
     return out;
 }
 
+/** How many there are of each kind. */
+type Counts = Map<Kind, number>;
+
+function counted(counts: Counts, findings: Finding[], by: 1 | -1) {
+    for (const { kind } of findings) counts.set(kind, (counts.get(kind) ?? 0) + by);
+    return counts;
+}
+
 export class Ranked {
-    private constructor(private readonly list: Finding[]) {}
+    private constructor(
+        private readonly list: Finding[],
+        private readonly counts: Counts,
+    ) {}
 
     static of(findings: Iterable<Finding>): Ranked {
-        return new Ranked([...findings].sort(before));
+        const list = [...findings].sort(before);
+        return new Ranked(list, counted(new Map<Kind, number>(), list, 1));
     }
 
+    /** `gone`: all of them are in it. */
     with(gone: Finding[], came: Finding[]): Ranked {
-        const list = changed(this.list, gone, came);
-        return list === this.list ? this : new Ranked(list);
+        if (gone.length + came.length === 0) return this;
+        const counts = counted(counted(new Map(this.counts), gone, -1), came, 1);
+        return new Ranked(changed(this.list, gone, came), counts);
+    }
+
+    count(kind: Kind): number {
+        return this.counts.get(kind) ?? 0;
     }
 
     of(kinds: Kind[]): Finding[] {

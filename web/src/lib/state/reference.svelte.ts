@@ -15,8 +15,14 @@ class Reference {
     picked = $state<Rgb | null>(null);
     #pixels: ImageData | null = null;
 
+    /** Reads a picture from the server. */
+    async fetch(url: string, name: string) {
+        const response = await fetch(url).catch(() => null);
+        await this.open(response?.ok ? await response.blob() : new Blob(), name);
+    }
+
     /** Reads a picture with its pixels as they are: nothing is converted. */
-    async open(file: File) {
+    async open(file: Blob, name: string) {
         try {
             const picture = await createImageBitmap(file, { colorSpaceConversion: 'none', premultiplyAlpha: 'none' });
             if (Math.max(picture.width, picture.height) > MOST_SIDE) {
@@ -28,7 +34,7 @@ class Reference {
             if (!g) return;
             g.drawImage(picture, 0, 0);
             this.#pixels = g.getImageData(0, 0, picture.width, picture.height);
-            [this.picture, this.name] = [picture, file.name];
+            [this.picture, this.name] = [picture, name];
         } catch {
             tell('The picture cannot be read', 'PNG, JPEG and WebP are.', true);
         }

@@ -28,7 +28,7 @@ class Sheet {
     refused = $state(false);
     #queue: Promise<unknown> = Promise.resolve();
     /** The drawing that was asked for last. */
-    #wanted = 0;
+    #wanted = $state(0);
     /** Steps on their way, by their drawing. */
     #stepsOf = new Map<number, number>();
     /** The revisions of drawings that were left while steps of theirs were on their way. */
@@ -45,6 +45,8 @@ class Sheet {
     actedAt = 0;
     /** When that was of the step that is to be shown next; 0: it is shown. */
     toShow = 0;
+    /** When the drawing was asked for that comes onto the bench; 0: it lies there, and its ink is shown. */
+    askedAt = 0;
 
     /** A number that changes when the sheet is laid out otherwise. */
     layout = $derived.by(() => {
@@ -56,6 +58,11 @@ class Sheet {
     /** A step is on its way, or another drawing is: nothing can be asked for just now. */
     get busy() {
         return this.loading || this.waiting > 0;
+    }
+
+    /** The drawing that is on its way onto the bench, where another lies or none; `null`: there is none. */
+    get coming(): number | null {
+        return this.loading && this.view?.info.id !== this.#wanted ? this.#wanted : null;
     }
 
     #awaits(by: 1 | -1) {
@@ -72,6 +79,7 @@ class Sheet {
     beforeLeaving: () => Promise<unknown> = () => Promise.resolve();
 
     async open(id: number) {
+        this.askedAt = performance.now();
         await this.beforeLeaving();
         this.#wanted = id;
         this.loading = true;
@@ -95,14 +103,28 @@ class Sheet {
         if (this.waiting === 0 && revision > this.view.info.revision) void this.catchUp();
     }
 
-    /** Shows the drawing as it is now. */
+    /** What others did is being asked for. */
+    #catching = false;
+
+    /** Shows what others did: of the drawing that is shown only what changed. What is in hand goes on meanwhile. */
     async catchUp() {
-        const id = this.view?.info.id;
-        if (id === undefined || this.waiting > 0) return;
+        const shown = this.view;
+        if (!shown || this.waiting > 0 || this.#catching) return;
+        const { id, revision } = shown.info;
+        this.#catching = true;
         try {
-            const view = await api.drawing(id);
-            if (this.view?.info.id === id && view.info.revision > this.view.info.revision) this.#take(view);
+            const told = await api.since(id, revision, shown.numbering);
+            const now = this.view?.info;
+            const news = told.told === 'whole' ? told.info : told.frame.info;
+            // A step that was taken meanwhile may have told all of it.
+            const isBase = told.told === 'whole' ? (now?.revision ?? 0) < news.revision : now?.revision === revision;
+            if (now?.id === id && isBase) this.#hear(told);
+            this.#catching = false;
+            // Where that brought nothing new, the server has not heard of it yet.
+            if ((this.view?.info.revision ?? 0) > revision) this.#followHeard();
+            else setTimeout(() => this.#followHeard(), AGAIN);
         } catch (e) {
+            this.#catching = false;
             tellError(e);
             // What was heard of is asked for until it is there.
             setTimeout(() => this.#followHeard(), AGAIN);

@@ -1,6 +1,7 @@
 /** What is shown of a drawing: laid out whole once, then kept up by what each step changed. */
 import { around, type Box } from '../geometry/box';
 import { Kept } from '../geometry/kept';
+import { parted } from './paint';
 import { Ranked } from './ranked';
 import type { DrawingFrame } from '../types/DrawingFrame';
 import type { DrawingPatch } from '../types/DrawingPatch';
@@ -18,6 +19,16 @@ export interface Shown extends DrawingFrame {
     open: Ranked;
     quiet: Ranked;
     left: Ranked;
+    /** How many regions have each swatch, whatever its tone. */
+    used: Used;
+}
+
+type Used = Record<string, number>;
+
+function use(used: Used, paint: string | null, by: 1 | -1) {
+    if (paint === null) return;
+    const [id] = parted(paint);
+    used[id] = (used[id] ?? 0) + by;
 }
 
 export type Standing = 'open' | 'quiet' | 'left';
@@ -37,6 +48,8 @@ export function laid(view: DrawingView): Shown {
     const kept = new Kept(findings, (f) => f.id, boxOf);
     const all = [...kept.all()];
     const those = (is: Standing) => Ranked.of(all.filter((f) => standing(f) === is));
+    const used: Used = {};
+    for (const { swatch } of regions) use(used, swatch, 1);
     return {
         ...frame,
         lines: new Kept(
@@ -53,6 +66,7 @@ export function laid(view: DrawingView): Shown {
         open: those('open'),
         quiet: those('quiet'),
         left: those('left'),
+        used,
     };
 }
 
@@ -60,12 +74,17 @@ export function laid(view: DrawingView): Shown {
 export function patched(before: Shown, patch: DrawingPatch, known: Box | null): { shown: Shown; changed: Box | null } {
     const { lines, regions, findings } = before;
     let changed = known;
+    const used = { ...before.used };
     const goneRegions = regions.change(patch.regions_gone, patch.regions);
+    for (const { swatch } of goneRegions) use(used, swatch, -1);
+    for (const { swatch } of patch.regions) use(used, swatch, 1);
     const goneLines = lines.change(patch.lines_gone, patch.lines);
     const goneFindings = findings.change(patch.findings_gone, patch.findings);
     for (const { region, swatch } of patch.refilled) {
         const was = regions.get(region);
         if (!was) continue;
+        use(used, was.swatch, -1);
+        use(used, swatch, 1);
         was.swatch = swatch;
         changed = around(changed, was.bounds);
     }
@@ -85,6 +104,7 @@ export function patched(before: Shown, patch: DrawingPatch, known: Box | null): 
             open: those('open'),
             quiet: those('quiet'),
             left: those('left'),
+            used,
         },
         changed,
     };

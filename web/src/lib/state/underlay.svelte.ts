@@ -15,6 +15,8 @@ type Look = typeof USUAL;
 
 interface Rough {
     id: number;
+    /** A layer of its file; none: the drawing as it came. */
+    layer?: number;
     key: string;
     revision: number;
     width: number;
@@ -22,7 +24,7 @@ interface Rough {
 }
 
 /** By the key of a drawing: which one lies under it, and how. */
-type Kept = Record<string, { id: number } & Partial<Look>>;
+type Kept = Record<string, { id: number; layer?: number } & Partial<Look>>;
 
 function kept(): Kept {
     try {
@@ -46,7 +48,7 @@ class Underlay {
         this.rough = null;
         const was = kept()[key];
         this.look = { ...USUAL, ...was };
-        if (was) await this.#lay(was.id);
+        if (was) await this.#lay(was.id, was.layer);
     }
 
     /** Has a drawing lie under one that is new. */
@@ -54,16 +56,21 @@ class Underlay {
         localStorage.setItem(KEPT_AS, JSON.stringify({ ...kept(), [key]: { id } }));
     }
 
-    /** Lays another one under the drawing; `null`: none. */
-    async choose(id: number | null) {
+    /** Lays another one under the drawing, or a layer of its file; `null`: none. */
+    async choose(id: number | null, layer?: number) {
         if (id === null) this.rough = null;
-        else await this.#lay(id);
+        else await this.#lay(id, layer);
         this.keep();
     }
 
     set(change: Partial<Look>) {
         Object.assign(this.look, change);
         this.keep();
+    }
+
+    /** Which of the drawing's pictures lies below. */
+    get kind(): api.PictureKind {
+        return this.rough?.layer === undefined ? 'original' : `layer-${this.rough.layer}`;
     }
 
     get isMoved(): boolean {
@@ -73,17 +80,18 @@ class Underlay {
 
     keep() {
         const all = kept();
-        if (this.rough) all[this.#under] = { ...this.look, id: this.rough.id };
+        if (this.rough) all[this.#under] = { ...this.look, id: this.rough.id, layer: this.rough.layer };
         else delete all[this.#under];
         localStorage.setItem(KEPT_AS, JSON.stringify(all));
     }
 
-    async #lay(id: number) {
+    async #lay(id: number, layer?: number) {
         const under = this.#under;
         try {
             const { info, width, height } = await api.drawing(id);
             // Another drawing may have come onto the bench meanwhile.
-            if (under === this.#under) this.rough = { id, key: info.key, revision: info.revision, width, height };
+            if (under === this.#under)
+                this.rough = { id, layer, key: info.key, revision: info.revision, width, height };
         } catch (e) {
             tellError(e);
         }

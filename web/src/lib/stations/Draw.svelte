@@ -8,6 +8,7 @@
     import RoughBelow from '../parts/RoughBelow.svelte';
     import { bench, type ToolId } from '../state/bench.svelte';
     import { held } from '../state/held.svelte';
+    import { pen } from '../state/pen.svelte';
     import { sheet } from '../state/sheet.svelte';
 
     const view = $derived(sheet.view);
@@ -69,7 +70,8 @@
         {:else if bench.tool === 'cut'}
             <kbd class="key">Shift</kbd> a box
         {:else}
-            <kbd class="key">Shift</kbd> in steps &ensp;<kbd class="key">Ctrl</kbd> no snaps &ensp;hold: straight
+            <kbd class="key">Shift</kbd> in steps &ensp;<kbd class="key">Ctrl</kbd> no snaps {#if pen.straightens < Infinity}&ensp;hold:
+                straight{/if}
         {/if}
     </p>
 {/if}

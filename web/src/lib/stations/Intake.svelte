@@ -3,6 +3,7 @@
     import { bench } from '../state/bench.svelte';
     import { intake } from '../state/intake.svelte';
     import { sheet } from '../state/sheet.svelte';
+    import LayersOfFile from '../parts/LayersOfFile.svelte';
     import { mm } from '../parts/units';
 
     const view = $derived(sheet.view);
@@ -30,6 +31,7 @@
     <div class="p-4">
         <h2 class="text-[17px]">Intake</h2>
         <p class="quiet mt-1 text-[13px]">This drawing came in as vector art: there is no sheet to lay out.</p>
+        <LayersOfFile />
         <button class="btn btn-primary btn-sm mt-3" onclick={() => bench.enter('join')}>Go on to Join</button>
     </div>
 {:else if view && recipe}
@@ -116,6 +118,7 @@
                 onclick={() => intake.takeCorners()}>Four corners</button
             >
         </div>
+        <LayersOfFile />
         {#if bench.corners}
             <div class="mt-3 rounded-lg bg-base-200 px-3 py-2.5 text-[13px]">
                 <p>Drag the four handles onto the paper's corners on the original.</p>

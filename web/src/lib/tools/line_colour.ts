@@ -1,4 +1,4 @@
-/** Lines given the paint in hand: one by one, or the ink's colour again. */
+/** Lines given the paint in hand: one by one, from crossing to crossing, all that bound a paint; or the ink's colour again. */
 import Spline from '@lucide/svelte/icons/pen-line';
 import { alongStroke, lineAt, regionAt } from '../drawn/under';
 import { bench } from '../state/bench.svelte';
@@ -16,6 +16,7 @@ const REACH = 9;
 function colour({ path, to, still, how }: Stroke) {
     const paint = how.inSteps ? null : colours.paint;
     const reach = REACH / bench.camera.scale;
+    if (still && how.fromCentre) return sheet.do({ of: 'paint', do: 'colour_span', at: to, swatch: paint });
     const under = (p: Pt) => lineAt(p, reach, (l) => l.kind !== 'seam');
     const hit = alongStroke(path)
         .map(under)
@@ -31,7 +32,7 @@ function colour({ path, to, still, how }: Stroke) {
 export const lineColour: Tool = {
     id: 'line-colour',
     name: 'Line colour',
-    help: 'Click lines or drag over them; click paint for all lines that bound it; with Shift the ink’s colour again',
+    help: 'Click lines or drag over them, with Alt from crossing to crossing; click paint for all that bound it; Shift: the ink’s colour',
     icon: Spline,
     cursor: 'crosshair',
     use: colour,

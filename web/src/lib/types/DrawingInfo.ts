@@ -21,4 +21,12 @@ hold: number,
 /**
  * Nothing is in the way any more.
  */
-ready: boolean, };
+ready: boolean, 
+/**
+ * When it was changed last, ms since 1970.
+ */
+changed_at: number, 
+/**
+ * Who changed it last; empty: nobody in particular.
+ */
+changed_by: string, };

@@ -4,4 +4,8 @@ import type { Progress } from "./Progress";
 /**
  * What server-sent events tell about a shot.
  */
-export type Event = { "what": "drawing", id: number, revision: number, progress: Progress, } | { "what": "drawings" } | { "what": "jobs" } | { "what": "swatches" };
+export type Event = { "what": "drawing", id: number, revision: number, progress: Progress, 
+/**
+ * Who changed it.
+ */
+by: string, } | { "what": "drawings" } | { "what": "jobs" } | { "what": "swatches" } | { "what": "people" } | { "what": "restored" };

@@ -12,4 +12,8 @@ told: Array<string>,
 /**
  * How many files it made that can be had.
  */
-files: number, };
+files: number, 
+/**
+ * How many of its steps stand that can be undone together.
+ */
+steps: number, };

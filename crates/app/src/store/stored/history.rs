@@ -3,7 +3,7 @@
 use serde_json::Value;
 
 /// The version that is written. From 2 to 3 steps and erasures of new kinds came: moved pieces of ink among them.
-pub const VERSION: i16 = 4;
+pub const VERSION: i16 = 5;
 
 /// All that is stored of a drawing, in one form.
 #[derive(Debug, Clone, PartialEq)]
