@@ -10,7 +10,7 @@ use support::{Server, drive, many_lines};
 
 #[test]
 fn edits_in_a_drawing_of_5000_lines_show_at_once() {
-    let server = Server::start();
+    let server = Server::start_given(&[many_lines::READING]);
     many_lines::hang(&server, 1);
     drive(&server, "edits");
 }

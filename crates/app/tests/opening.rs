@@ -11,7 +11,7 @@ use support::{Server, drive, many_lines};
 
 #[test]
 fn drawings_of_17_megapixels_and_of_5000_lines_are_opened_and_stepped_through() {
-    let mut server = Server::start();
+    let mut server = Server::start_given(&[many_lines::READING]);
     large_shot(&server, &[4, 5]);
     for drawing in shot(&server, "060")["drawings"].as_array().unwrap() {
         let id = drawing["id"].as_i64().unwrap();

@@ -100,12 +100,17 @@
         >
         <div class="w-[150px] text-[13px] leading-tight">
             {shots.production?.name ?? ''}<br /><b class="block truncate text-[14px]"
-                >Shot {shots.shot?.number ?? ''} · {view?.info.name ?? ''}</b
+                >{shots.shot ? `Shot ${shots.shot.number}` : ''}{view ? ` · ${view.info.name}` : ''}</b
             >
         </div>
         <RootOfStations />
         <div class="flex items-center gap-1">
-            <span class="quiet mr-1 text-right text-[12.5px] leading-tight" aria-live="polite" data-testid="saved">
+            <span
+                class="quiet mr-1 text-right text-[12.5px] leading-tight"
+                class:invisible={!view}
+                aria-live="polite"
+                data-testid="saved"
+            >
                 {sheet.late ? 'Saving …' : sheet.refused ? 'Last step not done' : 'Saved'}<br />step {view?.steps ?? 0}
             </span>
             <button

@@ -57,7 +57,7 @@
         <span class="font-head text-[21px] font-semibold tracking-tight text-primary">Rhizograph</span>
         <span class="text-[13px]">{shots.production?.name ?? ''}</span>
         <span class="flex-1"></span>
-        <button class="btn btn-sm btn-outline btn-primary" onclick={() => nav.askNewShot()}
+        <button class="btn btn-sm btn-outline btn-primary" disabled={!shots.loaded} onclick={() => nav.askNewShot()}
             ><Plus size={15} />New shot</button
         >
         <button class="btn btn-sm btn-primary" disabled={!shot} onclick={onbringin}

@@ -7,6 +7,9 @@ use super::asking::{agent, done, get};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 
+/// A build for tests reads so many lines slowly on a busy machine: how long that may take, s.
+pub const READING: (&str, &str) = ("RHIZOGRAPH_LONGEST_READING", "240");
+
 /// A number 0 to 1, the same for the same seed.
 fn unit(seed: u64) -> f64 {
     let mut z = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15);

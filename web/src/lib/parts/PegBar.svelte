@@ -215,7 +215,7 @@
             onclick={() => (play.running ? play.stop() : void play.begin(sheet.view?.info.id))}
             ><Play size={14} />Play</button
         >
-        <span class="px-2"><b>{ready} of {drawings.length}</b> ready</span>
+        {#if drawings.length > 0}<span class="px-2"><b>{ready} of {drawings.length}</b> ready</span>{/if}
     </div>
 </footer>
 
