@@ -11,7 +11,7 @@ use tokio::process::Command;
 use url::Url;
 
 /// What is not worth keeping.
-const LEFT_OUT: [&str; 3] = ["thumbnails", "stills", "sessions"];
+const LEFT_OUT: [&str; 4] = ["thumbnails", "stills", "inks", "sessions"];
 /// What tells a backup from any other folder.
 const ABOUT: &str = "rhizograph.json";
 const DATABASE: &str = "database";

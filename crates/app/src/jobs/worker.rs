@@ -9,13 +9,14 @@ use crate::jobs::queue::{self, Item, Outcome, Settings};
 use crate::jobs::settling;
 use crate::progress;
 use crate::reader;
+use crate::service::inks::{self, Origin};
 use crate::service::open::scene_of;
 use crate::store::{self, Step, people};
 use rhizograph_core::edit::{Command, Given, TraceStep, plan};
 use rhizograph_core::intake::{Marks, lay_out};
 use rhizograph_core::model::recipe::{LiftRecipe, Recipes};
 use rhizograph_core::model::sheet::Sheet;
-use rhizograph_core::preview::Stages;
+use rhizograph_core::preview::{Inked, Stages};
 use rhizograph_core::raster::ink::Ink;
 use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
@@ -126,7 +127,11 @@ async fn do_item(pool: &PgPool, (threads, kept, out): With<'_>, item: &Item) -> 
             let by = item.author.clone();
             let done =
                 apart(threads, move || lift(&stored.sheet, stored.revision, (&bytes, how), &settings, (&swatches, by)));
-            Ok(done.await.unwrap_or_else(broke))
+            let (outcome, lifted) = done.await.unwrap_or_else(|| (broke(), None));
+            if let Some((origin, inked)) = lifted {
+                inks::keep(pool, drawing, origin, &inked).await;
+            }
+            Ok(outcome)
         }
         (Settings::Replace(replace), Some(drawing), _) => {
             let asked = carrying::read_with_paints(pool, drawing).await?;
@@ -165,17 +170,18 @@ async fn do_item(pool: &PgPool, (threads, kept, out): With<'_>, item: &Item) -> 
     }
 }
 
-/// Lifts and traces one drawing by the shot's recipe; points that were set by hand for it stay its own.
+/// The ink that lines were traced from, and what decides it.
+type LinesInk = (Option<Origin>, Arc<Inked>);
+
+/// Lifts and traces one drawing by the shot's recipe; points that were set by hand for it stay its own. With the ink that it
+/// was traced from.
 fn lift(
     sheet: &Sheet,
     revision: i64,
-    (bytes, how): (&[u8], Reading),
+    file: (&[u8], Reading),
     settings: &ShotLift,
     (swatches, by): (&[String], String),
-) -> Outcome {
-    if sheet.handmade() > 0 {
-        return Outcome::Left("kept as it is: it has bridges or cut lines".into());
-    }
+) -> (Outcome, Option<LinesInk>) {
     let own = &sheet.recipes;
     let recipes = Recipes {
         intake: own.intake.clone(),
@@ -184,37 +190,50 @@ fn lift(
         trace: settings.trace.clone(),
         ..own.clone()
     };
-    let raster = match reader::contents(bytes, Reading { layer: recipes.intake.layer.clone(), ..how }) {
-        Ok(Input::Raster(raster)) => raster,
-        Ok(Input::Vector(_)) => return Outcome::Left("vector art needs no lifting".into()),
-        Err(e) => return Outcome::Failed(e.to_string()),
+    let with = Sheet { recipes, ..sheet.clone() };
+    let inked = match lifted(sheet, &with, file) {
+        Ok(inked) => inked,
+        Err(why) => return (*why, None),
     };
-    let rgb = match lay_out(raster.rgb, &recipes.intake) {
-        Ok(rgb) => rgb,
-        Err(e) => return Outcome::Failed(e.to_string()),
-    };
-    let with = Sheet { recipes: recipes.clone(), ..sheet.clone() };
-    if with.lines_are_current() {
-        return Outcome::Left("already lifted and traced like that".into());
-    }
-    let inked = Stages::default().ink(&rgb, &with.inking(), sheet.dpi);
     let ink = match &*inked {
         Ok((ink, _)) => ink,
-        Err(e) => return Outcome::Failed(e.to_string()),
+        Err(e) => return (Outcome::Failed(e.to_string()), None),
     };
     let before = Scene::of(sheet, &Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]));
     let change = plan(
         sheet,
-        &Command::Trace(TraceStep::Prepare { recipes: Box::new(recipes) }),
+        &Command::Trace(TraceStep::Prepare { recipes: Box::new(with.recipes) }),
         &Given { lifted: ink, scene: &before, swatches },
     );
     match change.and_then(|change| Ok((change.apply(sheet)?, change))) {
         Ok((after, change)) => {
             let progress = progress::of(&after, &scene_of(&after, &inked));
-            Outcome::Step { revision, sheet: Box::new(after), progress, step: Step::nobodys(change, by), told: None }
+            let origin = Origin::of_lines(&after);
+            let step = Step::nobodys(change, by);
+            let outcome = Outcome::Step { revision, sheet: Box::new(after), progress, step, told: None };
+            (outcome, Some((origin, inked)))
         }
-        Err(e) => Outcome::Failed(e.to_string()),
+        Err(e) => (Outcome::Failed(e.to_string()), None),
     }
+}
+
+/// The ink of a sheet's file by the settings that it is to have. Errors: why it is left as it is.
+fn lifted(sheet: &Sheet, with: &Sheet, (bytes, how): (&[u8], Reading)) -> Result<Arc<Inked>, Box<Outcome>> {
+    let left = |why: &str| Box::new(Outcome::Left(why.into()));
+    let failed = |e: &dyn std::fmt::Display| Box::new(Outcome::Failed(e.to_string()));
+    if sheet.handmade() > 0 {
+        return Err(left("kept as it is: it has bridges or cut lines"));
+    }
+    if with.lines_are_current() {
+        return Err(left("already lifted and traced like that"));
+    }
+    let layer = with.recipes.intake.layer.clone();
+    let raster = match reader::contents(bytes, Reading { layer, ..how }).map_err(|e| failed(&e))? {
+        Input::Raster(raster) => raster,
+        Input::Vector(_) => return Err(left("vector art needs no lifting")),
+    };
+    let rgb = lay_out(raster.rgb, &with.recipes.intake).map_err(|e| failed(&e))?;
+    Ok(Stages::default().ink(&rgb, &with.inking(), sheet.dpi))
 }
 
 /// One sheet from a device.

@@ -12,6 +12,7 @@ pub mod error;
 pub mod events;
 pub mod hand_off;
 pub mod held;
+pub mod inks;
 pub mod latest;
 pub mod open;
 pub mod pictures;
@@ -31,6 +32,7 @@ use crate::api::{
 use crate::reader;
 use crate::service::ahead::Ahead;
 use crate::service::held::{AtHand, Lifted, SceneAt, Slot};
+use crate::service::inks::Origin;
 use crate::service::places::Places;
 use crate::service::view::{SEEN, line_view, view};
 use crate::store::{self, Still, Stored};
@@ -230,7 +232,15 @@ impl Bench {
         }
         let source = match source {
             Some(source) => source,
-            None => self.laid_out(slot, stored.id, intake, true).await?,
+            None => {
+                let is_at_hand = slot.known().source.as_ref().is_some_and(|s| s.0 == *intake);
+                if !is_at_hand
+                    && let Some(kept) = inks::kept(&self.pool, stored.id, Origin::of(intake, inking, dpi)).await?
+                {
+                    return Ok(Arc::new(kept));
+                }
+                self.laid_out(slot, stored.id, intake, true).await?
+            }
         };
         let inking = inking.clone();
         self.with_stages(
@@ -300,7 +310,17 @@ impl Bench {
             known.lifted = Some(Lifted { intake: intake.clone(), inking, dpi, inked: inked.clone() });
             known.is_vector == Some(true)
         };
+        self.keep_ink(&stored, &inked, is_vector);
         Ok(Open { stored, lifted: inked, scene: SceneHeld(scene.read_owned().await), vector: is_vector })
+    }
+
+    /// Keeps the ink of a drawing's lines, beside what goes on.
+    fn keep_ink(&self, stored: &Stored, inked: &Arc<Inked>, is_vector: bool) {
+        if !is_vector {
+            let (pool, id, origin, inked) =
+                (self.pool.clone(), stored.id, Origin::of_lines(&stored.sheet), inked.clone());
+            tokio::spawn(async move { inks::keep(&pool, id, origin, &inked).await });
+        }
     }
 
     /// Opens a drawing that somebody may look at next, if it is not open and there is room for it.
@@ -355,6 +375,7 @@ impl Bench {
         } else {
             let open = self.open_slot(&slot, id).await?;
             let revision = open.stored.revision;
+            self.keep_ink(&open.stored, &open.lifted, open.vector);
             let making = move || Ok((pictures::thumbnail(&open, &swatches)?, stills::still(&open, &swatches)?));
             (revision, apart(making).await?)
         };

@@ -37,6 +37,24 @@ pub fn in_runs<const EACH: usize>(pixels: &[u8], width: usize) -> Vec<u8> {
     out
 }
 
+/// The picture of one byte a pixel that [`in_runs`] wrote; `None` if it did not write this.
+pub fn of_runs(packed: &[u8], width: usize, height: usize) -> Option<Vec<u8>> {
+    let a_row = width.div_ceil(RUN);
+    let (seen, mut rest) = packed.split_at_checked(a_row * height)?;
+    let mut out = Vec::with_capacity(width * height);
+    for (n, &seen) in seen.iter().enumerate() {
+        let long = RUN.min(width - n % a_row * RUN);
+        if seen == 0 {
+            out.resize(out.len() + long, 0);
+        } else {
+            let (run, more) = rest.split_at_checked(long)?;
+            out.extend_from_slice(run);
+            rest = more;
+        }
+    }
+    rest.is_empty().then_some(out)
+}
+
 /// The colour of a line that has one of its own.
 pub fn colour_of(line: &Line, swatches: &[Swatch]) -> Option<Rgb> {
     paint::colour_of(swatches, line.swatch.as_ref()?)

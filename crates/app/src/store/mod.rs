@@ -5,6 +5,7 @@
 pub mod access;
 pub mod arranging;
 pub mod hand_offs;
+pub mod inks;
 pub mod people;
 mod places;
 pub mod stored;

@@ -15,6 +15,7 @@ mod handing_off;
 mod held;
 mod hostile;
 mod house;
+mod inks;
 mod latest;
 mod network;
 mod pictures;

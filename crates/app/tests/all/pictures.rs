@@ -1,6 +1,6 @@
 //! Pictures as they are sent to the page.
 
-use rhizograph_app::service::pictures::{RUN, in_runs};
+use rhizograph_app::service::pictures::{RUN, in_runs, of_runs};
 
 /// What the page does with it.
 fn read<const EACH: usize>(packed: &[u8], width: usize, height: usize) -> Vec<u8> {
@@ -29,6 +29,10 @@ fn a_picture_in_runs_is_the_picture_and_its_bare_runs_take_one_byte() {
             .collect();
         let packed = in_runs::<1>(&alpha, width);
         assert_eq!(read::<1>(&packed, width, height), alpha);
+        assert_eq!(of_runs(&packed, width, height), Some(alpha.clone()));
+        // What was cut off or does not belong to it is no picture.
+        assert_eq!(of_runs(&packed[..packed.len() - 1], width, height), None);
+        assert_eq!(of_runs(&[&packed[..], &[7]].concat(), width, height), None);
         let coloured: Vec<u8> = alpha.iter().flat_map(|&a| if a > 0 { [9, 8, 7, a] } else { [0; 4] }).collect();
         assert_eq!(read::<4>(&in_runs::<4>(&coloured, width), width, height), coloured);
     }

@@ -30,7 +30,7 @@ use bits::Bits;
 use paper::Paper;
 use pencil::Pencil;
 use rayon::prelude::*;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use ts_rs::TS;
 
 /// A sheet learnt: what paper, ink and pencil look like on it.
@@ -43,7 +43,7 @@ pub struct Analysis {
 }
 
 /// What developing did, told with the picture.
-#[derive(Debug, Clone, PartialEq, Serialize, TS)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, TS)]
 pub struct LiftFacts {
     pub points: Points,
     pub specks_gone: usize,
