@@ -63,7 +63,7 @@ enum Limit {
 
 /// The longest tail if nothing else is told: in widths of its line, but between these lengths, mm.
 const WIDTHS: f64 = 3.5;
-const LEAST_LIMIT: f64 = 2.7;
+const LEAST_LIMIT: f64 = 2.8;
 const MOST_LIMIT: f64 = 6.0;
 
 impl Limit {

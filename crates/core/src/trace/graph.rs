@@ -42,6 +42,9 @@ pub struct Graph {
     pub edges: Vec<Option<Edge>>,
 }
 
+/// The least radius of a branch at its tip, in those of the lines beside it, if a pen ended there.
+const ROUND: f64 = 0.55;
+
 impl Edge {
     pub fn len(&self) -> f64 {
         self.points.windows(2).map(|w| w[0].dist(w[1])).sum::<f64>()
@@ -245,6 +248,9 @@ impl Graph {
                     }
                     let length = self.span(e);
                     let (t, f) = (self.nodes[tip].radius, self.nodes[foot].radius);
+                    // Where lines run in one another their ink is broader than each: a pen's end stands out of a line.
+                    let arm = self.arm_radius(k, foot, &incidence).filter(|arm| t > ROUND * arm);
+                    let f = arm.map_or(f, |arm| arm.min(f));
                     let out = length + t - f;
                     if out < 0.42 * f + 0.6 || self.is_corner_spur(k, tip, foot, &incidence) {
                         spurs.push((out, k, tip));
@@ -301,6 +307,26 @@ impl Graph {
                 tips.into_iter().for_each(|k| self.edges[k] = None);
             }
         }
+    }
+
+    /// The least radius of the branches that meet branch `k` at a node, seen beyond the node's own disc; `None` where one
+    /// of them ends within it.
+    fn arm_radius(&self, k: usize, node: usize, incidence: &[Vec<usize>]) -> Option<f64> {
+        let reach = 1.6 * self.nodes[node].radius;
+        let mut least: Option<f64> = None;
+        for &o in incidence[node].iter().filter(|&&o| o != k) {
+            let e = self.edges[o].as_ref()?;
+            let beyond = |p: &Pt| p.dist(self.nodes[node].at) > reach;
+            let mut places = e.points.iter().zip(&e.radius);
+            let at = if e.a == node { places.find(|s| beyond(s.0)) } else { places.rfind(|s| beyond(s.0)) };
+            let other = if e.a == node { e.b } else { e.a };
+            match at {
+                Some((_, &radius)) => least = Some(least.map_or(radius, |l| l.min(radius))),
+                None if other != LOOP && incidence[other].len() > 1 => {}
+                None => return None,
+            }
+        }
+        least
     }
 
     fn span(&self, e: &Edge) -> f64 {
