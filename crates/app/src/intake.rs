@@ -10,10 +10,11 @@ use rhizograph_core::raster::plane::Plane;
 use rhizograph_core::scene::Scene;
 use rhizograph_formats::svg::Vector;
 use rhizograph_formats::{Input, MOST_PIXELS, MOST_SIDE, Reading};
+use rustix::time::{ClockId, clock_gettime};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt::Write as _;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 /// The resolution of a picture that does not tell one.
 pub const USUAL_DPI: f64 = 300.0;
@@ -73,7 +74,7 @@ pub fn new_page(
     pegs: Option<Marks>,
     page: u32,
 ) -> Result<NewDrawing, rhizograph_formats::Error> {
-    let began = Instant::now();
+    let before = computed();
     let pages = rhizograph_formats::pages(bytes) as u32;
     let page = if pages > 1 { [page.max(1), pages] } else { [0; 2] };
     let input = rhizograph_formats::read(bytes, Reading { page: page[0], ..Reading::default() })?;
@@ -97,7 +98,7 @@ pub fn new_page(
             let mut sheet;
             (sheet, colours, notes) = of_vector(v);
             sheet.traced = Some(Box::new(sheet.tracing()));
-            far = can_be_opened(&sheet, began)?;
+            far = can_be_opened(&sheet, before)?;
             sheet
         }
     };
@@ -125,14 +126,20 @@ pub fn of_vector(v: Vector) -> (Sheet, ColourModel, Vec<String>) {
     (sheet, v.colours, v.notes)
 }
 
-/// How long reading vector art and opening it may take, and how much of that is left for storing each of its lines: what
-/// comes in is stored before it is answered.
-const LONGEST_OPENING: Duration = Duration::from_millis(8500);
+/// How much may be computed to read vector art and to open it, on all cores together, and how much of that is left for
+/// storing each of its lines: what comes in is stored before it is answered.
+const MOST_COMPUTED: Duration = Duration::from_secs(10);
 const STORING_A_LINE: Duration = Duration::from_micros(80);
 
-/// Opens vector art as it will be opened to work on, and tells how far it is; its reading `began` before. Errors: it takes
-/// too long, or has more regions than are told apart.
-fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<Progress, rhizograph_formats::Error> {
+/// How long this process has computed: what others do on the machine does not count.
+fn computed() -> Duration {
+    let time = clock_gettime(ClockId::ProcessCPUTime);
+    Duration::new(time.tv_sec.unsigned_abs(), time.tv_nsec as u32)
+}
+
+/// Opens vector art as it will be opened to work on, and tells how far it is; so much was computed `before` it was read.
+/// Errors: it takes too long, or has more regions than are told apart.
+fn can_be_opened(sheet: &Sheet, before: Duration) -> Result<Progress, rhizograph_formats::Error> {
     let blank = Ink::plain(Plane::new(sheet.width, sheet.height, 0), [0; 3]);
     let scene = Scene::of(sheet, &blank);
     let too_much = |why: String| Err(rhizograph_formats::Error::TooMuch(why));
@@ -141,7 +148,7 @@ fn can_be_opened(sheet: &Sheet, began: Instant) -> Result<Progress, rhizograph_f
         return too_much(format!("its lines enclose {all} regions; {} can be told apart", scene.regions.len()));
     }
     let storing = STORING_A_LINE * sheet.lines.len() as u32;
-    if began.elapsed() + storing > LONGEST_OPENING {
+    if computed().saturating_sub(before) + storing > MOST_COMPUTED {
         return too_much(format!("finding its {} regions takes too long to work on it", scene.regions.len()));
     }
     Ok(progress::of(sheet, &scene))

@@ -48,7 +48,8 @@ pub fn hang(server: &Server, times: usize) -> i64 {
     let (url, svg) = (format!("{}/api/shots/{shot}/drawings?name=many.svg", server.url), many_lines());
     let hung = (0..times).map(|_| {
         let mut answer = agent().post(&url).header("x-rhizograph", "1").send(&svg).unwrap();
-        assert_eq!(answer.status(), 200);
+        let status = answer.status();
+        assert_eq!(status, 200, "{:?}", answer.body_mut().read_to_string());
         answer.body_mut().read_json::<Value>().unwrap()["id"].as_i64().unwrap()
     });
     hung.min().unwrap()

@@ -44,6 +44,8 @@ pub struct Graph {
 
 /// The least radius of a branch at its tip, in those of the lines beside it, if a pen ended there.
 const ROUND: f64 = 0.55;
+/// By how much its radius falls from the node to the tip at most, px a px.
+const FALL: f64 = 0.66;
 
 impl Edge {
     pub fn len(&self) -> f64 {
@@ -249,7 +251,9 @@ impl Graph {
                     let length = self.span(e);
                     let (t, f) = (self.nodes[tip].radius, self.nodes[foot].radius);
                     // Where lines run in one another their ink is broader than each: a pen's end stands out of a line.
-                    let arm = self.arm_radius(k, foot, &incidence).filter(|arm| t > ROUND * arm);
+                    // The corner of a broad shape falls all the way to its tip.
+                    let arm =
+                        self.arm_radius(k, foot, &incidence).filter(|arm| t > ROUND * arm && f - t < FALL * length);
                     let f = arm.map_or(f, |arm| arm.min(f));
                     let out = length + t - f;
                     if out < 0.42 * f + 0.6 || self.is_corner_spur(k, tip, foot, &incidence) {
