@@ -128,7 +128,7 @@ pub fn of_vector(v: Vector) -> (Sheet, ColourModel, Vec<String>) {
 
 /// How much may be computed to read vector art and to open it, on all cores together, and how much of that is left for
 /// storing each of its lines: what comes in is stored before it is answered.
-const MOST_COMPUTED: Duration = Duration::from_secs(10);
+const MOST_COMPUTED: Duration = Duration::from_secs(16);
 const STORING_A_LINE: Duration = Duration::from_micros(80);
 
 /// How long this process has computed: what others do on the machine does not count.

@@ -43,6 +43,8 @@ const SURE: f64 = 0.6;
 
 /// The least that is seen of a tail that is cut without asking, in its widths.
 const LEAST_SURE: f64 = 1.1;
+/// The width that counts of a tail drawn out to a point, in that of its line.
+const DRAWN_OUT: f64 = 0.85;
 /// The least that is seen of a tail that is asked for, in its widths.
 const NUB: f64 = 0.6;
 /// How much longer a line is inside a crossing than past it, if it is a tail that is past.
@@ -255,7 +257,9 @@ fn judged(
     let through = inner > THROUGH * walked;
     let confidence =
         (-0.35 * short * short).exp() * if crossed.is_some() { 0.95 } else { 0.4 } * if through { 1.0 } else { 0.55 };
-    let is_long = length > LEAST_SURE * end.width;
+    // What is drawn out to a point is narrower at its end than the line is.
+    let wide = crossed.map_or(0.0, |line| DRAWN_OUT * network.mean_width(line));
+    let is_long = length > LEAST_SURE * end.width.max(wide);
     let sure = confidence >= SURE && is_long && network.line(end.line).is_some_and(|l| l.made != Made::Bridge);
     let tail = Tail {
         line: end.line,

@@ -291,3 +291,38 @@ fn art_that_nobody_damaged_is_left_in_peace() {
     assert_eq!((sure_tails, sure_gaps), (0, 0));
     assert!(mean <= 1.0 && most <= 6, "{mean}, {most}");
 }
+
+/// A ladder of broad bars whose rungs end beyond the rail by about half their width, in a blunt point as a brush leaves it.
+fn ladder(seed: u64) -> Ink {
+    let mut r = Random(seed.wrapping_mul(7_919) + 3);
+    let mut alpha = Plane::new(700, 700, 0u8);
+    let lean = pt(r.within(0.1, 0.35), 1.0).unit();
+    let (rail, rung) = (r.within(22.0, 32.0), r.within(16.0, 26.0));
+    let mut draw = |places: &[(Pt, f64)]| {
+        let flat: Vec<FlatPoint> = places.iter().map(|&(p, width)| FlatPoint { p, width }).collect();
+        strokes::stroke(&mut alpha, &flat);
+    };
+    let left = |along: f64| pt(200.0, 60.0) + lean * along;
+    draw(&[(left(0.0), rail), (left(580.0), rail)]);
+    draw(&[(pt(520.0, 40.0), rail), (pt(530.0, 660.0), rail)]);
+    for n in 0..4 {
+        let at = left(110.0 + 130.0 * f64::from(n));
+        let way = (pt(525.0, at.y + r.within(-20.0, 30.0)) - at).unit();
+        let edge = at - way * (rail / 2.0);
+        let point = edge - way * r.within(5.0, 10.0);
+        draw(&[(point, r.within(4.0, 9.0)), (edge, rung), (at + way * (525.0 - at.x), rung)]);
+    }
+    Ink::plain(alpha, [0; 3])
+}
+
+#[test]
+fn blunt_points_of_broad_bars_are_no_tails() {
+    for seed in 0..24 {
+        let ink = ladder(seed);
+        let sheet = traced(&ink);
+        let scene = Scene::of(&sheet, &ink);
+        let sure: Vec<Pt> =
+            scene.findings.iter().filter(|f| f.kind == Kind::Tail && f.sure).map(|f| f.to.unwrap()).collect();
+        assert_eq!(sure, vec![], "ladder {seed}");
+    }
+}
