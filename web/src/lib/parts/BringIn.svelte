@@ -56,7 +56,7 @@
 {/if}
 {#if rows.length > 0}
     <section
-        class="fixed bottom-[180px] left-4 z-40 w-[380px] rounded-xl bg-base-100 shadow-xl ring-1 ring-base-300"
+        class="fixed left-4 bottom-[126px] z-40 w-[380px] rounded-xl bg-base-100 shadow-xl ring-1 ring-base-300"
         aria-label="Bringing in"
     >
         <header class="flex items-center justify-between px-4 py-2">
